@@ -1,0 +1,1 @@
+"""Benches; run with ``./even-step bench``."""

@@ -1,0 +1,68 @@
+"""The command line over the core. Its words, report and exit codes are a stable contract."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+
+from even_step import __version__
+from even_step.commands import demo, inspect, slice_command
+from even_step.core.errors import EvenStepError
+
+USAGE = """\
+  ./even-step slice MODEL … --out OUT.gcode   turn models into a toolpath
+  ./even-step info MODEL …                    what is in a model file
+  ./even-step check OUT.gcode                 read G-code back and measure it
+  ./even-step settings                        every setting, with range and explanation
+  ./even-step list machines|materials|recipes what ships with the program
+  ./even-step demo                            slice the weather post into out/
+  ./even-step test                            run all tests
+  ./even-step bench                           measure speed against the yardstick
+Each command explains itself: ./even-step slice --help"""
+
+
+class _Parser(argparse.ArgumentParser):
+    """Complains in one line."""
+
+    def error(self, message: str) -> None:  # type: ignore[override]
+        """Say what is wrong and leave with 2."""
+        sys.stderr.write(f"even-step: {message} (see ./even-step --help)\n")
+        raise SystemExit(2)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(
+        prog="./even-step",
+        description="Even Step turns 3D models into printable toolpaths.",
+        epilog=USAGE,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("--version", action="version", version=f"even-step {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True, parser_class=_Parser)
+    slice_command.add_to(commands)
+    inspect.add_to(commands)
+    demo.add_to(commands)
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns 0 done, 1 a finding stops, 2 bad input, 3 could not finish."""
+    try:
+        chosen = _parser().parse_args(arguments)
+        return int(chosen.run(chosen))
+    except EvenStepError as error:
+        sys.stderr.write(f"even-step: {error}\n")
+        return error.exit_code
+    except KeyboardInterrupt:
+        sys.stderr.write("even-step: cancelled\n")
+        return 3
+    except BrokenPipeError:
+        return 3
+    except MemoryError:
+        sys.stderr.write("even-step: there is not enough memory for this job\n")
+        return 3
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""The commands, one file each (inspect holds the ones that only look)."""

@@ -1,0 +1,81 @@
+from even_step.core.catalogue.setting import Setting
+
+NOZZLE = Setting(
+    "heat.nozzle",
+    "Nozzle temperature",
+    "temperature",
+    210.0,
+    "How hot the nozzle is after the first layer. Hotter bonds layers better, and strings more.",
+    range=(120.0, 500.0),
+    step=5.0,
+    level="short",
+    limit="nozzle_temperature",
+    synonyms=("hotend", "heat"),
+)
+FIRST_NOZZLE = Setting(
+    "heat.first_nozzle",
+    "First layer nozzle temperature",
+    "temperature",
+    215.0,
+    "How hot the nozzle is for the first layer.",
+    range=(120.0, 500.0),
+    step=5.0,
+    limit="nozzle_temperature",
+    synonyms=("initial", "heat"),
+)
+BED = Setting(
+    "heat.bed",
+    "Bed temperature",
+    "temperature",
+    60.0,
+    "How warm the bed is kept. 0 leaves it cold.",
+    range=(0.0, 200.0),
+    step=5.0,
+    level="wider",
+    limit="bed_temperature",
+    synonyms=("plate", "heat"),
+)
+FAN = Setting(
+    "cooling.fan",
+    "Cooling fan",
+    "percent",
+    100.0,
+    "How strongly fresh plastic is cooled. More gives sharper overhangs and weaker bonds between layers.",
+    range=(0.0, 100.0),
+    step=5.0,
+    level="wider",
+    synonyms=("blower", "air"),
+)
+FAN_FROM_LAYER = Setting(
+    "cooling.fan_from_layer",
+    "Fan from layer",
+    "count",
+    1,
+    "The first layer that is cooled, counted from 0. The ones below stay warm to stick to the bed.",
+    range=(0, 1000),
+    step=1,
+    synonyms=("blower", "first"),
+)
+LEAST_LAYER_TIME = Setting(
+    "cooling.least_layer_time",
+    "Layer time at least",
+    "time",
+    6.0,
+    "A layer that would be done sooner is laid more slowly, so that it can set before the next.",
+    range=(0.0, 300.0),
+    step=1.0,
+    level="wider",
+    synonyms=("cool", "slow", "small", "minimum"),
+)
+LEAST_SPEED = Setting(
+    "cooling.least_speed",
+    "But no slower than",
+    "speed",
+    10.0,
+    "The slowest a layer may become for the sake of its time.",
+    range=(1.0, 200.0),
+    step=1.0,
+    limit="speed",
+    synonyms=("floor", "minimum"),
+)
+ALL = (NOZZLE, FIRST_NOZZLE, BED, FAN, FAN_FROM_LAYER, LEAST_LAYER_TIME, LEAST_SPEED)

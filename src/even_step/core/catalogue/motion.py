@@ -1,0 +1,82 @@
+from even_step.core.catalogue.setting import Kind, Level, Setting
+
+
+def _speed(key: str, label: str, default: float, explanation: str, level: Level = "wider") -> Setting:
+    return Setting(
+        f"motion.{key}",
+        label,
+        "speed",
+        default,
+        explanation,
+        range=(1.0, 1000.0),
+        step=5.0,
+        level=level,
+        limit="speed",
+        synonyms=("fast", "slow", "velocity", "feed"),
+    )
+
+
+PRINT_SPEED = _speed(
+    "print_speed",
+    "Print speed",
+    100.0,
+    "How fast inner walls, infill and inside solid layers are laid.",
+    "short",
+)
+OUTER_SPEED = _speed(
+    "outer_wall_speed",
+    "Outer wall speed",
+    50.0,
+    "How fast the outermost line is laid. Slower shows fewer ripples.",
+)
+COVER_SPEED = _speed(
+    "cover_speed", "Top and bottom speed", 60.0, "How fast the visible top and bottom lines are laid."
+)
+FIRST_SPEED = _speed(
+    "first_layer_speed", "First layer speed", 25.0, "How fast the first layer is laid. Slower sticks better."
+)
+TRAVEL_SPEED = _speed(
+    "travel_speed", "Travel speed", 180.0, "How fast the nozzle moves without laying plastic."
+)
+
+
+def _acceleration(key: str, label: str, default: float, explanation: str) -> Setting:
+    kind: Kind = "acceleration"
+    return Setting(
+        f"motion.{key}",
+        label,
+        kind,
+        default,
+        explanation,
+        range=(50.0, 50000.0),
+        step=100.0,
+        limit="acceleration",
+        synonyms=("jerk", "ringing", "ripple"),
+    )
+
+
+PRINT_ACCELERATION = _acceleration(
+    "print_acceleration",
+    "Print acceleration",
+    1500.0,
+    "How quickly the nozzle gains speed while it lays plastic.",
+)
+OUTER_ACCELERATION = _acceleration(
+    "outer_wall_acceleration",
+    "Outer wall acceleration",
+    1000.0,
+    "The same for the outermost line. Less leaves fewer ripples at corners.",
+)
+TRAVEL_ACCELERATION = _acceleration(
+    "travel_acceleration", "Travel acceleration", 2000.0, "The same for moves that lay no plastic."
+)
+ALL = (
+    PRINT_SPEED,
+    OUTER_SPEED,
+    COVER_SPEED,
+    FIRST_SPEED,
+    TRAVEL_SPEED,
+    PRINT_ACCELERATION,
+    OUTER_ACCELERATION,
+    TRAVEL_ACCELERATION,
+)

@@ -1,0 +1,171 @@
+"""What a setting is: one declaration that makes the sheet's line, the check and the documentation."""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+from typing import Any, Literal, TypeAlias, TypeVar, cast, get_type_hints
+
+from even_step.core.errors import SettingError
+
+Value: TypeAlias = float | int | bool | str
+Kind = Literal[
+    "length",
+    "count",
+    "percent",
+    "angle",
+    "speed",
+    "acceleration",
+    "temperature",
+    "area",
+    "time",
+    "ratio",
+    "switch",
+    "choice",
+]
+Level = Literal["short", "wider", "everything"]
+#: Which limit of the machine a value has to keep, besides its own range.
+Limit = Literal[
+    "", "layer_height", "line_width", "speed", "acceleration", "nozzle_temperature", "bed_temperature"
+]
+
+UNITS: dict[str, str] = {
+    "length": "mm",
+    "count": "",
+    "percent": "%",
+    "angle": "°",
+    "speed": "mm/s",
+    "acceleration": "mm/s²",
+    "temperature": "°C",
+    "area": "mm²",
+    "time": "s",
+    "ratio": "",
+    "switch": "",
+    "choice": "",
+}
+YES, NO = ("yes", "on", "true", "1"), ("no", "off", "false", "0")
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting.
+
+    ``range`` refuses, ``advised`` warns. ``synonyms`` are further words by which it can be found.
+    """
+
+    key: str
+    label: str
+    kind: Kind
+    default: Value
+    explanation: str
+    range: tuple[float, float] | None = None
+    advised: tuple[float, float] | None = None
+    step: float = 0.0
+    choices: tuple[str, ...] = ()
+    level: Level = "everything"
+    limit: Limit = ""
+    scopes: tuple[str, ...] = ("machine", "material", "recipe", "job")
+    synonyms: tuple[str, ...] = ()
+    renamed_from: tuple[str, ...] = ()
+
+    @property
+    def group(self) -> str:
+        """The first word of the key."""
+        return self.key.partition(".")[0]
+
+    @property
+    def unit(self) -> str:
+        """The unit its values are in; empty for counts, switches and choices."""
+        return UNITS[self.kind]
+
+    @property
+    def type(self) -> str:
+        """``number``, ``integer``, ``switch`` or ``choice``."""
+        return {"count": "integer", "switch": "switch", "choice": "choice"}.get(self.kind, "number")
+
+    def value_of(self, raw: object) -> Value:
+        """Check a value and give it its type.
+
+        Parameters
+        ----------
+        raw
+            A number, a truth value or a word, or a text that holds one.
+
+        Raises
+        ------
+        SettingError
+            When it is of another kind, not finite, no such choice, or outside the range; the range or the
+            choices are named.
+        """
+        if self.kind == "choice":
+            return self._choice(raw)
+        if self.kind == "switch":
+            return self._switch(raw)
+        return self._number(raw)
+
+    def _choice(self, raw: object) -> str:
+        if isinstance(raw, str) and raw.strip().lower() in self.choices:
+            return raw.strip().lower()
+        raise SettingError(
+            f"{raw!s} is no choice", subject=self.key, remedy="one of " + ", ".join(self.choices)
+        )
+
+    def _switch(self, raw: object) -> bool:
+        word = str(raw).strip().lower()
+        if word not in YES + NO:
+            raise SettingError(f"{raw!s} is neither on nor off", subject=self.key, remedy="on or off")
+        return word in YES
+
+    def _number(self, raw: object) -> float | int:
+        text = str(raw).strip()
+        for suffix in (self.unit, "%"):
+            if suffix and isinstance(raw, str):
+                text = text.removesuffix(suffix).strip()
+        try:
+            number = math.nan if isinstance(raw, bool) else float(text)
+        except ValueError:
+            number = math.nan
+        wanted = "a whole number" if self.kind == "count" else "a number"
+        if not math.isfinite(number) or (self.kind == "count" and number != int(number)):
+            raise SettingError(f"{raw!s} is not {wanted}", subject=self.key, remedy=self.range_text())
+        if self.range and not self.range[0] <= number <= self.range[1]:
+            raise SettingError(
+                f"{number:g}{self._space_unit()} is out of range", subject=self.key, remedy=self.range_text()
+            )
+        return int(number) if self.kind == "count" else number
+
+    def range_text(self) -> str:
+        """Say the range in words."""
+        if self.range is None:
+            return "any number"
+        return f"{self.range[0]:g} to {self.range[1]:g}{self._space_unit()}"
+
+    def _space_unit(self) -> str:
+        return f" {self.unit}" if self.unit else ""
+
+
+T = TypeVar("T")
+
+
+@cache
+def settings_read_by(record: type) -> dict[str, Setting]:
+    """Return which setting each field of a stage's record reads.
+
+    A field names its setting in its annotation: ``count: Annotated[int, walls.COUNT]``.
+    """
+    hints = get_type_hints(record, include_extras=True)
+    found = {}
+    for item in dataclasses.fields(record):
+        for extra in getattr(hints[item.name], "__metadata__", ()):
+            if isinstance(extra, Setting):
+                found[item.name] = extra
+    return found
+
+
+def take(record: type[T], values: Mapping[str, Value], **given: Any) -> T:
+    """Fill a stage's record from resolved values; ``given`` fills the fields that are no settings."""
+    taken = {name: values[setting.key] for name, setting in settings_read_by(cast("type", record)).items()}
+    return record(**taken, **given)

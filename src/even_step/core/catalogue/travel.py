@@ -1,0 +1,70 @@
+from even_step.core.catalogue.setting import Setting
+
+RETRACT_LENGTH = Setting(
+    "travel.retract_length",
+    "Retraction length",
+    "length",
+    1.0,
+    "How much filament is drawn back before a travel move, so that nothing oozes. 0 draws none back.",
+    range=(0.0, 20.0),
+    advised=(0.0, 8.0),
+    step=0.1,
+    level="wider",
+    synonyms=("stringing", "ooze", "pull"),
+)
+RETRACT_SPEED = Setting(
+    "travel.retract_speed",
+    "Retraction speed",
+    "speed",
+    35.0,
+    "How fast filament is drawn back and returned.",
+    range=(1.0, 200.0),
+    step=5.0,
+    synonyms=("stringing", "ooze"),
+)
+RETRACT_FROM = Setting(
+    "travel.retract_from",
+    "Retract for travels from",
+    "length",
+    2.0,
+    "Shorter travel moves are made without drawing filament back.",
+    range=(0.0, 100.0),
+    step=0.5,
+    synonyms=("minimum", "stringing", "distance"),
+)
+LIFT = Setting(
+    "travel.lift",
+    "Nozzle lift",
+    "length",
+    0.0,
+    "How far the nozzle is raised for travel moves with retraction, to clear what is printed already.",
+    range=(0.0, 10.0),
+    advised=(0.0, 2.0),
+    step=0.1,
+    level="wider",
+    synonyms=("hop", "raise", "z"),
+)
+FLOW = Setting(
+    "flow.amount",
+    "Flow",
+    "percent",
+    100.0,
+    "More or less plastic than computed. Measure before you change it; it makes up for filament and wear.",
+    range=(50.0, 150.0),
+    advised=(90.0, 110.0),
+    step=1.0,
+    level="wider",
+    synonyms=("extrusion", "multiplier", "rate"),
+)
+FIRST_FLOW = Setting(
+    "flow.first_layer",
+    "First layer flow",
+    "percent",
+    100.0,
+    "The same for the first layer alone.",
+    range=(50.0, 200.0),
+    advised=(90.0, 120.0),
+    step=1.0,
+    synonyms=("extrusion", "initial"),
+)
+ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, LIFT, FLOW, FIRST_FLOW)

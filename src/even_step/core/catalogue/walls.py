@@ -1,0 +1,59 @@
+from even_step.core.catalogue.setting import Setting
+
+COUNT = Setting(
+    "walls.count",
+    "Walls",
+    "count",
+    3,
+    "How many lines follow the outline. More walls are the first means to a stronger part; they cost time.",
+    range=(0, 40),
+    step=1,
+    level="short",
+    synonyms=("shell", "perimeter", "strength"),
+)
+OUTER_WIDTH = Setting(
+    "walls.outer_line_width",
+    "Outer wall line width",
+    "length",
+    0.45,
+    "How wide the outermost line is. A narrow one shows finer detail, a wide one is stronger.",
+    range=(0.1, 4.0),
+    step=0.01,
+    level="wider",
+    limit="line_width",
+    synonyms=("extrusion", "skin"),
+)
+LINE_WIDTH = Setting(
+    "walls.line_width",
+    "Inner wall line width",
+    "length",
+    0.45,
+    "How wide the walls behind the outermost are.",
+    range=(0.1, 4.0),
+    step=0.01,
+    level="wider",
+    limit="line_width",
+    synonyms=("extrusion",),
+)
+ORDER = Setting(
+    "walls.order",
+    "Wall order",
+    "choice",
+    "inner-first",
+    "Inner first holds overhangs better; outer first keeps the outside truer to size.",
+    choices=("inner-first", "outer-first"),
+    level="wider",
+    synonyms=("sequence", "accuracy"),
+)
+SEAM = Setting(
+    "walls.seam",
+    "Seam",
+    "choice",
+    "back",
+    "Where each wall begins and ends: at the back of the part, in a sharp corner, at the nearest point "
+    "(least travel), or scattered so that no line of seams shows.",
+    choices=("nearest", "back", "corner", "scattered"),
+    level="wider",
+    synonyms=("start", "scar", "zip"),
+)
+ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, ORDER, SEAM)

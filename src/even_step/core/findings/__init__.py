@@ -1,0 +1,13 @@
+"""What could go wrong: one file a check, each with ``check(evidence)``."""
+
+from even_step.core.findings import floating, off_bed, open_mesh, outside_volume, parts_touch, too_thin
+from even_step.core.findings.finding import Evidence, Finding
+
+CHECKS = (off_bed, outside_volume, parts_touch, open_mesh, too_thin, floating)
+RANK = {"stop": 0, "warn": 1, "note": 2}
+
+
+def findings(evidence: Evidence) -> list[Finding]:
+    """Run every check; the gravest first."""
+    found = [finding for check in CHECKS for finding in check.check(evidence)]
+    return sorted(found, key=lambda one: RANK[one.severity])

@@ -1,0 +1,92 @@
+"""A finding: one fault or caution with place, amount and remedy; and what a check may look at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.job.model import Job
+from even_step.core.mesh.mesh import Mesh, Model
+from even_step.core.motion.plan import MotionPlan
+from even_step.core.slicing.contours import Contours
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.walls import Walls, WallSettings
+from even_step.core.toolpath.toolpath import Toolpath
+
+Severity = Literal["stop", "warn", "note"]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One fault or caution. ``layer`` is −1 where it is about a whole part; ``at_mm`` is on the bed."""
+
+    code: str
+    severity: Severity
+    part: str
+    layer: int
+    z_mm: float
+    at_mm: tuple[float, float]
+    amount: float
+    unit: str
+    message: str
+    remedy: str
+
+
+@dataclass(frozen=True, eq=False)
+class SlicedSolid:
+    """One posed solid and its stages, in its own frame (its middle over the origin)."""
+
+    model: Model
+    mesh: Mesh
+    contours: Contours
+    outlines: Outlines
+    walls: Walls
+
+
+@dataclass(frozen=True)
+class PlacedPart:
+    """A copy on the bed: the number of its solid, its name, which copy, and where its middle is, mm."""
+
+    solid: int
+    name: str
+    copy: int
+    at: tuple[float, float]
+
+    @property
+    def title(self) -> str:
+        """Name the copy, with its number from the second on."""
+        return self.name if self.copy == 1 else f"{self.name} {self.copy}"
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """All a check may look at."""
+
+    job: Job
+    heights: Heights
+    solids: tuple[SlicedSolid, ...]
+    placed: tuple[PlacedPart, ...]
+    walls: WallSettings
+    lift: float
+    toolpath: Toolpath
+    plan: MotionPlan
+
+    def first_of_each(self) -> list[tuple[PlacedPart, SlicedSolid]]:
+        """Return each solid with the first place it stands at."""
+        seen: dict[int, PlacedPart] = {}
+        for part in self.placed:
+            seen.setdefault(part.solid, part)
+        return [(part, self.solids[number]) for number, part in seen.items()]
+
+    def layer_top(self, layer: int) -> float:
+        """Return the height of a layer's top, mm."""
+        return float(self.heights.top[layer])
+
+
+def on_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:
+    """Return a point of a solid's frame on the bed, rounded to a micrometre."""
+    return round(float(xy[0]) + part.at[0], 3), round(float(xy[1]) + part.at[1], 3)

@@ -1,0 +1,48 @@
+"""Islands with nothing under them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find the first of a part's islands that begin in the air; one finding a part."""
+    found = []
+    for part, solid in evidence.first_of_each():
+        finding = _first(evidence, part, solid)
+        found += [finding] if finding else []
+    return found
+
+
+def _first(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
+    which = solid.outlines.which
+    pairs, seen = np.unique(np.stack((which[1:], which[:-1]), axis=1), axis=0, return_index=True)
+    changed = pairs[:, 0] != pairs[:, 1]
+    pairs, seen = pairs[changed], seen[changed] + 1
+    if len(pairs) == 0:
+        return None
+    pieces, owner = region.pieces(solid.outlines.outline[pairs[:, 0]])
+    alone = np.flatnonzero(~region.touches(pieces, solid.outlines.outline[pairs[owner, 1]]))
+    if len(alone) == 0:
+        return None
+    layers: Index = seen[owner[alone]]
+    lowest = int(np.argmin(layers))
+    layer, piece = int(layers[lowest]), pieces[alone[lowest] : alone[lowest] + 1]
+    area = float(region.area(piece)[0])
+    more = f", as do {len(alone) - 1} more" if len(alone) > 1 else ""
+    return Finding(
+        "floating",
+        "warn",
+        part.title,
+        layer,
+        evidence.layer_top(layer),
+        on_bed(part, region.centres(piece)[0]),
+        round(area, 3),
+        "mm²",
+        f"an island of {part.title} begins in the air{more}",
+        "turn the part, or hold the island with supports",
+    )

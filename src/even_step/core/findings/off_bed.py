@@ -1,0 +1,40 @@
+"""A part that hangs off the bed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.findings.finding import Evidence, Finding
+
+TOLERANCE = 0.001  # mm
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find every part with a vertex beyond the edge of the bed."""
+    bed = evidence.job.machine.bed
+    found = []
+    for part in evidence.placed:
+        xy = evidence.solids[part.solid].mesh.vertices[:, :2] + part.at
+        if bed.shape == "round":
+            beyond = np.hypot(*(xy - bed.centre).T) - bed.size[0] / 2
+        else:
+            x0, y0, x1, y1 = bed.bounds
+            beyond = np.max(np.concatenate(((x0, y0) - xy, xy - (x1, y1)), axis=1), axis=1)
+        worst = int(np.argmax(beyond))
+        if beyond[worst] > TOLERANCE:
+            amount = float(beyond[worst])
+            found.append(
+                Finding(
+                    "off-bed",
+                    "stop",
+                    part.title,
+                    -1,
+                    0.0,
+                    (round(float(xy[worst, 0]), 3), round(float(xy[worst, 1]), 3)),
+                    round(amount, 3),
+                    "mm",
+                    f"{part.title} reaches {amount:.1f} mm off the bed",
+                    "move, turn or scale it, or arrange the parts",
+                )
+            )
+    return found

@@ -1,0 +1,79 @@
+"""A toolpath that leaves the build volume: too tall, or laid or lifted beyond its edges."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.findings.finding import Evidence, Finding
+
+TOLERANCE = 0.001  # mm
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find parts that are too tall, and lines (the skirt too) that reach off the bed."""
+    return _too_tall(evidence) + _off_the_edge(evidence)
+
+
+def _too_tall(evidence: Evidence) -> list[Finding]:
+    height = evidence.job.machine.height
+    found = []
+    for part in evidence.placed:
+        solid = evidence.solids[part.solid]
+        layers = len(solid.contours.which)
+        reach = evidence.layer_top(layers - 1) + evidence.lift if layers else 0.0
+        if reach > height + TOLERANCE:
+            found.append(
+                Finding(
+                    "outside-volume",
+                    "stop",
+                    part.title,
+                    layers - 1,
+                    evidence.layer_top(layers - 1),
+                    part.at,
+                    round(reach - height, 3),
+                    "mm",
+                    f"{part.title} needs {reach:.1f} mm of height, the machine has {height:g} mm",
+                    "lay it down or scale it",
+                )
+            )
+    return found
+
+
+def _off_the_edge(evidence: Evidence) -> list[Finding]:
+    path = evidence.toolpath
+    if len(path.xy) == 0:
+        return []
+    bed = evidence.job.machine.bed
+    half = np.repeat(path.width / 2, np.diff(path.start))
+    if bed.shape == "round":
+        beyond = np.hypot(*(path.xy - bed.centre).T) + half - bed.size[0] / 2
+    else:
+        x0, y0, x1, y1 = bed.bounds
+        beyond = (
+            np.maximum.reduce(
+                [x0 - path.xy[:, 0], y0 - path.xy[:, 1], path.xy[:, 0] - x1, path.xy[:, 1] - y1]
+            )
+            + half
+        )
+    worst = int(np.argmax(beyond))
+    if beyond[worst] <= TOLERANCE:
+        return []
+    number = int(np.searchsorted(path.start, worst, side="right")) - 1
+    layer = int(np.searchsorted(path.layer, number, side="right")) - 1
+    part = int(path.part[number])
+    name = evidence.placed[part].title if part >= 0 else "skirt"
+    amount = float(beyond[worst])
+    return [
+        Finding(
+            "outside-volume",
+            "stop",
+            name,
+            layer,
+            evidence.layer_top(layer),
+            (round(float(path.xy[worst, 0]), 3), round(float(path.xy[worst, 1]), 3)),
+            round(amount, 3),
+            "mm",
+            f"lines of {name} reach {amount:.2f} mm off the bed",
+            "bring the skirt nearer or leave it out" if part < 0 else "move the part inward",
+        )
+    ]

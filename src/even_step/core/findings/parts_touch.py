@@ -1,0 +1,55 @@
+"""Parts that run into each other."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart
+from even_step.core.plane import region
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find every pair of parts whose layers share ground."""
+    boxes = np.array([_box(evidence, part) for part in evidence.placed]).reshape(-1, 6)
+    found = []
+    for i in range(len(boxes)):
+        near = ((boxes[i, :3] <= boxes[i + 1 :, 3:]) & (boxes[i, 3:] >= boxes[i + 1 :, :3])).all(axis=1)
+        for j in np.flatnonzero(near) + i + 1:
+            finding = _pair(evidence, evidence.placed[i], evidence.placed[int(j)])
+            found += [finding] if finding else []
+    return found
+
+
+def _box(evidence: Evidence, part: PlacedPart) -> tuple[float, ...]:
+    low, high = evidence.solids[part.solid].mesh.bounds
+    dx, dy = part.at
+    return low[0] + dx, low[1] + dy, low[2], high[0] + dx, high[1] + dy, high[2]
+
+
+def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
+    """Return the first layer in which two parts meet."""
+    first, second = evidence.solids[a.solid].outlines, evidence.solids[b.solid].outlines
+    layers = min(len(first.which), len(second.which))
+    pairs = np.stack((first.which[:layers], second.which[:layers]), axis=1)
+    unique, seen = np.unique(pairs, axis=0, return_index=True)
+    order = np.argsort(seen)
+    for (i, j), layer in zip(unique[order], seen[order], strict=True):
+        one = region.shifted(first.outline[i], *a.at)
+        other = region.shifted(second.outline[j], *b.at)
+        shared = region.intersection(np.array([one], object), np.array([other], object))
+        area = float(region.area(shared)[0])
+        if area > 0:
+            at = region.centres(shared)[0]
+            return Finding(
+                "parts-touch",
+                "stop",
+                a.title,
+                int(layer),
+                evidence.layer_top(int(layer)),
+                (round(float(at[0]), 3), round(float(at[1]), 3)),
+                round(area, 3),
+                "mm²",
+                f"{a.title} and {b.title} run into each other",
+                "move one of them, or arrange the parts",
+            )
+    return None

@@ -1,0 +1,90 @@
+"""Which value holds: catalogue, machine, material, recipe, job, the later one wins."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue.setting import Setting, Value
+from even_step.core.errors import SettingError
+from even_step.core.job.model import Job, Machine
+
+WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit == "line_width")
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """The value of every setting, where it comes from, and what it overrode.
+
+    ``origin`` holds ``default``, ``machine``, ``material``, ``recipe`` or ``job``; ``under`` the value that
+    would hold without the last word.
+    """
+
+    values: Mapping[str, Value]
+    origin: Mapping[str, str]
+    under: Mapping[str, Value]
+
+
+def resolve(job: Job) -> Resolved:
+    """Resolve every setting of a job.
+
+    Raises
+    ------
+    SettingError
+        When a value lies outside what the machine can do, with the machine's range.
+    """
+    values = {key: setting.default for key, setting in CATALOGUE.items()}
+    origin = dict.fromkeys(CATALOGUE, "default")
+    under = dict(values)
+    layers = (
+        ("machine", job.machine.settings),
+        ("material", job.materials[0].settings),
+        ("recipe", job.recipe.settings),
+        ("job", job.settings),
+    )
+    for name, table in layers:
+        for key, value in table.items():
+            under[key], values[key], origin[key] = values[key], value, name
+    for key, setting in CATALOGUE.items():
+        _check_limit(setting, values[key], job.machine)
+    _check_widths(values)
+    return Resolved(values, origin, under)
+
+
+def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
+    """Return the machine's own range for a setting, in the setting's unit, or none."""
+    nozzle = machine.extruders[0]
+    fastest = max(machine.motion.speed[:2])
+    limits: dict[str, tuple[float, float]] = {
+        "layer_height": nozzle.layer_height,
+        "line_width": nozzle.line_width,
+        "speed": (0.0, fastest),
+        "acceleration": (0.0, max(machine.motion.acceleration[:2])),
+        "nozzle_temperature": (0.0, machine.heating.nozzle_limit),
+        "bed_temperature": (0.0, machine.heating.bed_limit),
+    }
+    return limits.get(setting.limit)
+
+
+def _check_limit(setting: Setting, value: Value, machine: Machine) -> None:
+    limit = limit_of(setting, machine)
+    if limit and not limit[0] <= float(value) <= limit[1]:
+        raise SettingError(
+            f"{value:g} {setting.unit} is outside what {machine.name} can do with its "
+            f"{machine.extruders[0].bore:g} mm nozzle",
+            subject=setting.key,
+            remedy=f"{limit[0]:g} to {limit[1]:g} {setting.unit}",
+        )
+
+
+def _check_widths(values: Mapping[str, Value]) -> None:
+    """A line is laid flat: it can be no narrower than it is high."""
+    height = max(float(values["layers.height"]), float(values["layers.first_height"]))
+    for key in WIDTH_KEYS:
+        if float(values[key]) < height:
+            raise SettingError(
+                f"a line {values[key]:g} mm wide cannot be {height:g} mm high",
+                subject=key,
+                remedy=f"at least {height:g} mm, or thinner layers",
+            )

@@ -1,0 +1,137 @@
+"""The job as one file: a 3MF that any reader opens as plain geometry, with our record in it."""
+
+from __future__ import annotations
+
+import io
+import tomllib
+import zipfile
+from pathlib import Path
+from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+
+from even_step.core.errors import InputError
+from even_step.core.job.bring_in import pose_matrix
+from even_step.core.job.model import MM_PER, Copy, Job, Part
+from even_step.core.job.text import job_from_record, job_text
+from even_step.core.mesh.mesh import Mesh, Model
+from even_step.core.mesh.pose import set_down
+from even_step.core.mesh.read.archive import JOB_ENTRY, check_archive, job_text_in
+
+FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same bytes
+CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
+RELATION = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
+PACKAGE = "http://schemas.openxmlformats.org/package/2006"
+TYPES = (
+    f'<?xml version="1.0" encoding="UTF-8"?>\n<Types xmlns="{PACKAGE}/content-types">'
+    '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
+    '<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/>'
+    '<Default Extension="toml" ContentType="application/toml"/></Types>\n'
+)
+LINKS = (
+    f'<?xml version="1.0" encoding="UTF-8"?>\n<Relationships xmlns="{PACKAGE}/relationships">'
+    f'<Relationship Target="/3D/3dmodel.model" Id="model" Type="{RELATION}"/></Relationships>\n'
+)
+
+
+def is_job_file(path: Path) -> bool:
+    """Whether a 3MF carries a job record."""
+    return path.suffix.lower() == ".3mf" and zipfile.is_zipfile(path) and job_text_in(path) is not None
+
+
+def read_job_file(path: Path) -> Job:
+    """Open a job saved as 3MF.
+
+    Raises
+    ------
+    InputError
+        When it is no 3MF, carries no job, or its record is damaged or from a newer version.
+    """
+    check_archive(path)
+    text = job_text_in(path)
+    if text is None:
+        raise InputError("carries no job of ours", subject=path, remedy="bring it in as a model")
+    try:
+        record = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise InputError(f"carries a damaged job record: {error}", subject=path) from error
+    return job_from_record(record, path)
+
+
+def job_file(job: Job, models: list[Model], places: list[list[tuple[float, float]]]) -> bytes:
+    """Return a job as the bytes of a 3MF file.
+
+    Parameters
+    ----------
+    job
+        Any job.
+    models
+        The model of each part of the job.
+    places
+        Where the copies of each part stand, mm; they are written into the record.
+
+    Notes
+    -----
+    Each part becomes an object per body and one that joins them, in the unit of its file; each copy is a
+    build item whose transform holds unit and pose. The record refers to the joining objects by number.
+    """
+    parts = []
+    for number, (part, stand) in enumerate(zip(job.parts, places, strict=True)):
+        copies = tuple(Copy(at=at, turn=copy.turn) for copy, at in zip(part.copies, stand, strict=True))
+        parts.append(part.model_copy(update={"file": "", "object": number, "copies": copies}))
+    record = job_text(job.model_copy(update={"parts": tuple(parts)}))
+    model = _model_xml(parts, models)
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+        for name, text in (
+            ("[Content_Types].xml", TYPES),
+            ("_rels/.rels", LINKS),
+            ("3D/3dmodel.model", model),
+            (JOB_ENTRY, record),
+        ):
+            entry = zipfile.ZipInfo(name, FIXED_DATE)
+            entry.compress_type = zipfile.ZIP_DEFLATED
+            archive.writestr(entry, text)
+    return buffer.getvalue()
+
+
+def _model_xml(parts: list[Part], models: list[Model]) -> str:
+    objects: list[str] = []
+    items: list[str] = []
+    number = 0
+    for part, model in zip(parts, models, strict=True):
+        links = []
+        for body in model.bodies:
+            number += 1
+            objects.append(
+                f'<object id="{number}" type="model" name={quoteattr(escape(body.name))}>'
+                f"{_mesh_xml(body.mesh)}</object>"
+            )
+            links.append(f'<component objectid="{number}"/>')
+        number += 1
+        objects.append(
+            f'<object id="{number}" type="model" name={quoteattr(escape(part.name))}><components>'
+            f"{''.join(links)}</components></object>"
+        )
+        items += [
+            f'<item objectid="{number}" transform="{_transform(part, copy, model)}"/>' for copy in part.copies
+        ]
+    return (
+        f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en" xmlns="{CORE}">'
+        f"<resources>{''.join(objects)}</resources><build>{''.join(items)}</build></model>\n"
+    )
+
+
+def _mesh_xml(mesh: Mesh) -> str:
+    vertices = "".join(f'<vertex x="{x:.9g}" y="{y:.9g}" z="{z:.9g}"/>' for x, y, z in mesh.vertices.tolist())
+    facets = "".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in mesh.faces.tolist())
+    return f"<mesh><vertices>{vertices}</vertices><triangles>{facets}</triangles></mesh>"
+
+
+def _transform(part: Part, copy: Copy, model: Model) -> str:
+    """Return a copy's pose as twelve numbers: images of the axes, then the shift."""
+    matrix = pose_matrix(part, copy) * MM_PER[part.unit]
+    _, shift = set_down(model.merged(), matrix)
+    x, y = copy.at or (0.0, 0.0)
+    rows = np.vstack((matrix.T, shift + np.array([x, y, 0.0])))
+    return " ".join(f"{value:.9g}" for value in rows.ravel())

@@ -1,0 +1,185 @@
+"""A job is a value: frozen, compared by content; an edit makes a new one that shares what stayed."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+
+from even_step.core.catalogue import checked
+from even_step.core.catalogue.setting import Value
+from even_step.core.errors import EvenStepError
+
+JOB_VERSION = 1
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+Name = Annotated[str, Field(min_length=1, max_length=200)]
+Pair = tuple[Finite, Finite]
+Unit = Literal["mm", "cm", "m", "inch"]
+MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
+
+
+def _flat(table: object) -> object:
+    """Turn nested tables into dotted keys: ``{infill: {density: 10}}`` is ``{infill.density: 10}``."""
+    if not isinstance(table, dict):
+        return table
+    flat: dict[str, object] = {}
+    for key, value in table.items():
+        inner = _flat(value)
+        if isinstance(inner, dict):
+            flat.update({f"{key}.{name}": item for name, item in inner.items()})
+        else:
+            flat[str(key)] = value
+    return flat
+
+
+def _checked(table: dict[str, Any]) -> dict[str, Value]:
+    try:
+        return checked(table)
+    except EvenStepError as error:
+        raise ValueError(str(error)) from error
+
+
+Settings = Annotated[dict[str, Any], BeforeValidator(_flat), AfterValidator(_checked)]
+
+
+class Frozen(BaseModel):
+    """A value: frozen, and strict about what it does not know."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Bed(Frozen):
+    """The plate. ``size`` is width and depth in mm; a round bed's are both its diameter."""
+
+    shape: Literal["rectangle", "round"] = "rectangle"
+    size: tuple[Positive, Positive]
+    origin: Literal["corner", "centre"] = "corner"
+
+    @property
+    def bounds(self) -> tuple[float, float, float, float]:
+        """Least x, least y, largest x, largest y in mm."""
+        x, y = (0.0, 0.0) if self.origin == "corner" else (-self.size[0] / 2, -self.size[1] / 2)
+        return x, y, x + self.size[0], y + self.size[1]
+
+    @property
+    def centre(self) -> tuple[float, float]:
+        """The middle in mm."""
+        x0, y0, x1, y1 = self.bounds
+        return (x0 + x1) / 2, (y0 + y1) / 2
+
+
+class Extruder(Frozen):
+    """A nozzle and what it can lay: limits of layer height and line width in mm."""
+
+    bore: Positive
+    layer_height: tuple[Positive, Positive]
+    line_width: tuple[Positive, Positive]
+
+
+class MotionLimits(Frozen):
+    """What the machine's planner keeps to; per axis x, y, z, e in mm/s and mm/s²."""
+
+    speed: tuple[Positive, Positive, Positive, Positive]
+    acceleration: tuple[Positive, Positive, Positive, Positive]
+    junction_deviation: Annotated[float, Field(gt=0, le=1)] = 0.02
+
+
+class Heating(Frozen):
+    """How hot and how fast: °C and °C/s from a room of 20 °C."""
+
+    nozzle_limit: Positive
+    bed_limit: Annotated[float, Field(ge=0)]
+    nozzle_rate: Positive
+    bed_rate: Positive
+
+
+class Machine(Frozen):
+    """A printer. ``overhang_limit`` holds degrees from the vertical toward +x, +y, -x and -y."""
+
+    name: Name
+    bed: Bed
+    height: Positive
+    extruders: Annotated[tuple[Extruder, ...], Field(min_length=1, max_length=16)]
+    filament_diameter: Positive = 1.75
+    fan_side: Literal["front", "back", "left", "right"] = "front"
+    overhang_limit: tuple[Finite, Finite, Finite, Finite] = (45.0, 45.0, 45.0, 45.0)
+    motion: MotionLimits
+    heating: Heating
+    start: str = ""
+    end: str = ""
+    settings: Settings = {}
+
+
+class Material(Frozen):
+    """A plastic: density in g/cm³, price per kg, melt flow limit in mm³/s."""
+
+    name: Name
+    polymer: str
+    density: Positive
+    price_per_kg: Annotated[float, Field(ge=0, allow_inf_nan=False)]
+    flow_limit: Positive
+    settings: Settings = {}
+
+
+class Recipe(Frozen):
+    """A named set of process settings."""
+
+    name: Name
+    settings: Settings = {}
+
+
+class Copy(Frozen):
+    """One part on the bed: the middle of its outline in mm (none: to be arranged) and its turn in degrees."""
+
+    at: Pair | None = None
+    turn: Finite = 0.0
+
+
+class Part(Frozen):
+    """A model from a file, as it is to stand on the bed.
+
+    ``object`` counts the parts within the file; ``turn`` is about x, then y, then z, in degrees.
+    """
+
+    name: Name
+    file: str = ""
+    object: Annotated[int, Field(ge=0)] = 0
+    unit: Unit = "mm"
+    scale: tuple[Positive, Positive, Positive] = (1.0, 1.0, 1.0)
+    turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
+    copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_scale_for_all(cls, data: Any) -> Any:
+        if isinstance(data, dict) and isinstance(data.get("scale"), int | float):
+            data = {**data, "scale": (data["scale"],) * 3}
+        if isinstance(data, dict) and isinstance(data.get("copies"), int):
+            data = {**data, "copies": ({},) * data["copies"]}
+        return data
+
+
+class Job(Frozen):
+    """Everything to be printed, with all its settings."""
+
+    version: Annotated[int, Field(ge=1)] = JOB_VERSION
+    name: Name = "job"
+    machine: Machine
+    materials: Annotated[tuple[Material, ...], Field(min_length=1, max_length=16)]
+    recipe: Recipe
+    settings: Settings = {}
+    parts: tuple[Part, ...] = ()
+
+    def with_settings(self, changes: dict[str, object]) -> Self:
+        """Return the job with some settings changed, each checked against the catalogue."""
+        return self.model_copy(update={"settings": {**self.settings, **checked(changes)}})
+
+    @model_validator(mode="after")
+    def _one_material_an_extruder(self) -> Self:
+        if len(self.materials) > len(self.machine.extruders):
+            raise ValueError(
+                f"{len(self.materials)} materials for the {len(self.machine.extruders)} "
+                f"extruder(s) of {self.machine.name}"
+            )
+        return self

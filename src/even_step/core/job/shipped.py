@@ -1,0 +1,89 @@
+"""The machines, materials and recipes that ship with the program, and own ones from files."""
+
+from __future__ import annotations
+
+import tomllib
+from functools import cache
+from pathlib import Path
+from typing import TypeVar, cast
+
+from pydantic import ValidationError
+
+from even_step.core.errors import InputError, JobError
+from even_step.core.job.model import Frozen, Machine, Material, Recipe
+
+DATA = Path(__file__).parents[2] / "data"
+M = TypeVar("M", Machine, Material, Recipe)
+FOLDERS: dict[type[Frozen], str] = {Machine: "machines", Material: "materials", Recipe: "recipes"}
+LARGEST_TEXT = 4_000_000
+
+
+def plainly(error: ValidationError) -> str:
+    """Put a model's complaint in one line: where, and what."""
+    first = error.errors()[0]
+    place = ".".join(str(piece) for piece in first["loc"])
+    what = str(first["msg"]).removeprefix("Value error, ")
+    more = error.error_count() - 1
+    return (f"{place}: {what}" if place else what) + (f", and {more} more" if more else "")
+
+
+def read_toml(path: Path) -> dict[str, object]:
+    """Read a TOML file.
+
+    Raises
+    ------
+    InputError
+        When it cannot be read, is too large, or is no TOML; with the line.
+    """
+    try:
+        if path.stat().st_size > LARGEST_TEXT:
+            raise InputError("is too large for a text of settings", subject=path)
+        return tomllib.loads(path.read_bytes().decode("utf-8"))
+    except OSError as error:
+        raise InputError(f"cannot be read: {error.strerror}", subject=path) from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(f"is not valid TOML: {error}", subject=path) from error
+
+
+def _load(kind: type[M], path: Path) -> M:
+    try:
+        return kind.model_validate(read_toml(path))
+    except ValidationError as error:
+        raise InputError(plainly(error), subject=path) from error
+
+
+@cache
+def shipped(kind: type[M]) -> dict[str, M]:
+    """Return what ships of a kind, by name, in the order of the file names."""
+    loaded = [_load(kind, path) for path in sorted((DATA / FOLDERS[kind]).glob("*.toml"))]
+    return {item.name: item for item in loaded}
+
+
+def find(kind: type[M], name: str, folder: Path | None = None) -> M:
+    """Return a shipped one by its name, or read one from a file.
+
+    Parameters
+    ----------
+    kind
+        ``Machine``, ``Material`` or ``Recipe``.
+    name
+        A name (capitals do not matter), or the path of a TOML file.
+    folder
+        Where a relative path begins; the current folder when left out.
+
+    Raises
+    ------
+    JobError
+        When there is neither; the shipped names are listed.
+    """
+    for known, item in shipped(kind).items():
+        if known.lower() == name.strip().lower():
+            return cast("M", item)
+    path = (folder or Path()) / name
+    if path.suffix == ".toml":
+        return _load(kind, path)
+    raise JobError(
+        f"there is no {kind.__name__.lower()} of this name",
+        subject=name,
+        remedy="one of " + ", ".join(shipped(kind)) + ", or a .toml file",
+    )

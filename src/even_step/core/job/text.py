@@ -1,0 +1,105 @@
+"""The job as text: TOML that ``slice`` reads, tests write and the job file carries."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import tomli_w
+from pydantic import ValidationError
+
+from even_step.core.errors import InputError
+from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
+from even_step.core.job.shipped import find, plainly, read_toml
+
+DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE = "Larch 220", "PLA", "Even"
+
+
+def read_job_text(path: Path) -> Job:
+    """Read a job described in TOML; paths in it begin at its own folder.
+
+    Raises
+    ------
+    InputError
+        When it is no TOML, or holds something a job cannot; with the place.
+    """
+    return job_from_record(read_toml(path), path)
+
+
+def job_from_record(record: dict[str, Any], path: Path) -> Job:
+    """Make a job of a record; names of machines, materials and recipes are looked up.
+
+    Parameters
+    ----------
+    record
+        The parsed TOML.
+    path
+        The file it came from: for messages, and where relative paths begin.
+
+    Raises
+    ------
+    InputError
+        When a newer version wrote it, or something in it does not fit.
+    """
+    version = record.get("version", JOB_VERSION)
+    if isinstance(version, int) and version > JOB_VERSION:
+        raise InputError(
+            f"was written by a newer Even Step (job version {version}, known is {JOB_VERSION})",
+            subject=path,
+            remedy="open it with that version",
+        )
+    data = dict(record)
+    folder = path.parent
+    data.setdefault("name", path.stem)
+    data["machine"] = _named(Machine, data.get("machine", DEFAULT_MACHINE), folder)
+    data["recipe"] = _named(Recipe, data.get("recipe", DEFAULT_RECIPE), folder)
+    materials = data.get("materials", [DEFAULT_MATERIAL])
+    if not isinstance(materials, list):
+        raise InputError("materials: a list is wanted, one for each extruder", subject=path)
+    data["materials"] = [_named(Material, item, folder) for item in materials]
+    try:
+        job = Job.model_validate(data)
+    except ValidationError as error:
+        raise InputError(plainly(error), subject=path) from error
+    return job.model_copy(
+        update={
+            "parts": tuple(
+                part.model_copy(update={"file": str(folder / part.file if part.file else path)})
+                for part in job.parts
+            )
+        }
+    )
+
+
+def _named(kind: type[Any], item: object, folder: Path) -> object:
+    return find(kind, item, folder) if isinstance(item, str) else item
+
+
+def job_record(job: Job) -> dict[str, Any]:
+    """Return the job as a record that TOML can hold; what is not set is left out."""
+    return job.model_dump(mode="json", exclude_none=True)
+
+
+def job_text(job: Job) -> str:
+    """Return the job as TOML, with its machine, materials and recipe in full."""
+    return tomli_w.dumps(job_record(job))
+
+
+def job_schema() -> str:
+    """Return the JSON schema of a job as text, as it is kept in ``data/job.schema.json``.
+
+    A machine, a material or a recipe may also be given by name or file.
+    """
+    schema = Job.model_json_schema()
+    fields = schema["properties"]
+    by_name = {"type": "string"}
+    fields["machine"] = {"anyOf": [by_name, fields["machine"]], "default": DEFAULT_MACHINE}
+    fields["recipe"] = {"anyOf": [by_name, fields["recipe"]], "default": DEFAULT_RECIPE}
+    fields["materials"]["items"] = {"anyOf": [by_name, fields["materials"]["items"]]}
+    fields["materials"]["default"] = [DEFAULT_MATERIAL]
+    part = schema["$defs"]["Part"]["properties"]
+    part["scale"] = {"anyOf": [{"type": "number", "exclusiveMinimum": 0}, part["scale"]]}
+    part["copies"] = {"anyOf": [{"type": "integer", "minimum": 1}, part["copies"]]}
+    schema.pop("required", None)
+    return json.dumps(schema, indent=1, sort_keys=True) + "\n"

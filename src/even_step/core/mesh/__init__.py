@@ -1,0 +1,1 @@
+"""Meshes: read, weld, measure, repair, pose."""

@@ -1,0 +1,96 @@
+"""Volume, area and overhang of a mesh."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.mesh.mesh import Mesh
+
+
+class Measures(NamedTuple):
+    """Volume in mm³ (signed) and surface in mm²."""
+
+    volume: float
+    area: float
+
+
+def measure(mesh: Mesh) -> Measures:
+    """Return the signed volume (sum of tetrahedra over a corner of the mesh) and the surface of a mesh."""
+    return Measures(*_measure(mesh.vertices, mesh.faces))
+
+
+def overhang_area(mesh: Mesh, limits: tuple[float, float, float, float], above: float) -> float:
+    """Area that hangs over more than the machine's limit, as seen from below.
+
+    Parameters
+    ----------
+    mesh
+        Posed, standing on z = 0.
+    limits
+        Degrees from the vertical toward +x, +y, −x, −y, interpolated linearly round the compass.
+    above
+        Facets wholly below this height rest on the bed and do not count, mm.
+
+    Returns
+    -------
+    float
+        mm², projected on the bed.
+    """
+    return float(_overhang(mesh.vertices, mesh.faces, np.array(limits), above))
+
+
+@kernel
+def _measure(vertices, faces):  # type: ignore[no-untyped-def]
+    volume = 0.0
+    area = 0.0
+    for f in range(faces.shape[0]):
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        ux = vertices[b, 0] - vertices[a, 0]
+        uy = vertices[b, 1] - vertices[a, 1]
+        uz = vertices[b, 2] - vertices[a, 2]
+        vx = vertices[c, 0] - vertices[a, 0]
+        vy = vertices[c, 1] - vertices[a, 1]
+        vz = vertices[c, 2] - vertices[a, 2]
+        nx = uy * vz - uz * vy
+        ny = uz * vx - ux * vz
+        nz = ux * vy - uy * vx
+        area += math.sqrt(nx * nx + ny * ny + nz * nz)
+        volume += (
+            (vertices[a, 0] - vertices[0, 0]) * nx
+            + (vertices[a, 1] - vertices[0, 1]) * ny
+            + (vertices[a, 2] - vertices[0, 2]) * nz
+        )
+    return volume / 6.0, area / 2.0
+
+
+@kernel
+def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for f in range(faces.shape[0]):
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        if max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) <= above:
+            continue
+        ux = vertices[b, 0] - vertices[a, 0]
+        uy = vertices[b, 1] - vertices[a, 1]
+        uz = vertices[b, 2] - vertices[a, 2]
+        vx = vertices[c, 0] - vertices[a, 0]
+        vy = vertices[c, 1] - vertices[a, 1]
+        vz = vertices[c, 2] - vertices[a, 2]
+        nz = ux * vy - uy * vx
+        if nz >= 0.0:
+            continue
+        nx = uy * vz - uz * vy
+        ny = uz * vx - ux * vz
+        level = math.hypot(nx, ny)
+        angle = math.degrees(math.atan2(-nz, level))
+        turn = (math.degrees(math.atan2(ny, nx)) / 90.0) % 4.0
+        first = int(turn) % 4
+        share = turn - int(turn)
+        limit = limits[first] * (1.0 - share) + limits[(first + 1) % 4] * share
+        if angle > limit:
+            total -= nz / 2.0
+    return total

@@ -1,0 +1,102 @@
+"""What a 3MF archive is checked for before a library sees it."""
+
+from __future__ import annotations
+
+import zipfile
+import zlib
+from pathlib import Path, PurePosixPath
+
+from even_step.core.errors import InputError
+
+MOST_UNPACKED = 800_000_000
+MOST_ENTRIES = 10_000
+CHUNK = 1 << 20
+JOB_ENTRY = "Metadata/even-step-job.toml"
+LONGEST_JOB = 4_000_000
+
+
+def check_archive(path: Path) -> None:
+    """Refuse an archive that is no 3MF, or that is made to do harm.
+
+    Raises
+    ------
+    InputError
+        When it is no zip, has no model, unpacks to too much, names paths outside itself, or declares XML
+        entities.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            entries = archive.infolist()
+            _check_entries(path, entries)
+            models = [entry for entry in entries if entry.filename.lower().endswith(".model")]
+            if not models:
+                raise InputError("has no model in it", subject=path, remedy="export the model again")
+            for entry in models:
+                _check_xml(path, archive, entry)
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        OSError,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+        ValueError,
+    ) as error:
+        raise InputError(
+            f"is no sound 3MF archive: {error}", subject=path, remedy="copy or export the file again"
+        ) from error
+
+
+def _check_entries(path: Path, entries: list[zipfile.ZipInfo]) -> None:
+    if len(entries) > MOST_ENTRIES or sum(entry.file_size for entry in entries) > MOST_UNPACKED:
+        raise InputError(
+            f"unpacks to more than {MOST_UNPACKED // 1_000_000} MB",
+            subject=path,
+            remedy="it is no honest model; ask for another",
+        )
+    for entry in entries:
+        name = PurePosixPath(entry.filename.replace("\\", "/"))
+        if name.is_absolute() or ".." in name.parts:
+            raise InputError(
+                f"names a path outside itself: {entry.filename[:80]!r}",
+                subject=path,
+                remedy="it is no honest model; ask for another",
+            )
+
+
+def _check_xml(path: Path, archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> None:
+    """Look for a document type in the head of the XML, where alone it may stand."""
+    with archive.open(entry) as stream:
+        head = stream.read(CHUNK).replace(b"\0", b"").lower()
+    if b"<!doctype" in head or b"<!entity" in head:
+        raise InputError(
+            "declares XML entities, which a 3MF may not",
+            subject=path,
+            remedy="it is no honest model; ask for another",
+        )
+
+
+def job_text_in(path: Path) -> str | None:
+    """Return the job record a 3MF carries, or none.
+
+    Raises
+    ------
+    InputError
+        When the record is too large or no text.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if JOB_ENTRY not in archive.namelist():
+                return None
+            with archive.open(JOB_ENTRY) as stream:
+                raw = stream.read(LONGEST_JOB + 1)
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
+        raise InputError(
+            f"is no sound 3MF archive: {error}", subject=path, remedy="copy the file again"
+        ) from error
+    if len(raw) > LONGEST_JOB:
+        raise InputError("carries a job record that is too large", subject=path)
+    try:
+        return raw.decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise InputError("carries a job record that is no text", subject=path) from error

@@ -1,0 +1,153 @@
+"""3MF and STEP are read by libraries in a process of their own, with limits on memory and time.
+
+``python -m even_step.core.mesh.read.isolated KIND FILE OUT`` is the other end: it writes what it read to an
+npz file, or one line to standard error and exits with 2. It imports no compiled kernels, so it starts fast.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import re
+import resource
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.errors import EvenStepError, InputError
+
+SOURCES = Path(__file__).parents[4]
+MOST_SECONDS = 120
+MOST_MEMORY = 6 << 30
+MOST_TRIANGLES = 20_000_000
+MOST_BODIES = 20_000
+DEFLECTION, ANGLE = 0.01, 0.2  # mm and rad: how far facets may stray from a curved STEP face
+MM_PER_GLTF_UNIT = 1000.0
+SOLID = re.compile(
+    rb"(MANIFOLD_SOLID_BREP|BREP_WITH_VOIDS|FACETED_BREP|FACETED_BREP_AND_BREP_WITH_VOIDS)\s*\("
+)
+
+RawBody = tuple[str, NDArray[np.float64], NDArray[np.int64]]
+RawPart = tuple[str, list[RawBody]]
+
+
+def read_isolated(kind: str, path: Path) -> tuple[str, list[RawPart]]:
+    """Read a ``3mf``, a ``3mf-job`` of ours or a ``step`` file in a process of its own.
+
+    Returns
+    -------
+    str, list
+        The unit the vertices are in, and parts with their bodies.
+
+    Raises
+    ------
+    InputError
+        With the library's reason, or when it needed too much time or memory.
+    """
+    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
+        out = Path(folder) / "read.npz"
+        command = [
+            sys.executable,
+            "-m",
+            "even_step.core.mesh.read.isolated",
+            kind,
+            str(path.resolve()),
+            str(out),
+        ]
+        try:
+            done = subprocess.run(
+                command,
+                capture_output=True,
+                timeout=MOST_SECONDS,
+                check=False,
+                cwd=folder,
+                env={**os.environ, "PYTHONPATH": str(SOURCES)},
+            )
+        except subprocess.TimeoutExpired as error:
+            raise InputError(
+                f"took longer than {MOST_SECONDS} s to read", subject=path, remedy="export a simpler model"
+            ) from error
+        if done.returncode != 0 or not out.exists():
+            lines = (
+                done.stderr.decode("utf-8", "replace").strip().splitlines() if done.returncode == 2 else []
+            )
+            reason = lines[-1][:300] if lines else "is damaged, or too much for the reader"
+            raise InputError(reason, subject=path, remedy="export the model again")
+        with np.load(out, allow_pickle=False) as box:
+            about = json.loads(str(box["about"]))
+            parts = [
+                (str(part["name"]), [(str(name), box[f"v{i}"], box[f"f{i}"]) for name, i in part["bodies"]])
+                for part in about["parts"]
+            ]
+    return str(about["unit"]), parts
+
+
+def _save(out: Path, unit: str, parts: list[RawPart]) -> None:
+    arrays: dict[str, Any] = {}
+    about = []
+    for name, bodies in parts:
+        listed = []
+        for body, vertices, faces in bodies:
+            number = len(arrays) // 2
+            arrays[f"v{number}"], arrays[f"f{number}"] = vertices, faces
+            listed.append((body, number))
+        about.append({"name": name, "bodies": listed})
+    np.savez(out, about=np.array(json.dumps({"unit": unit, "parts": about})), **arrays)
+
+
+def _read_step(path: Path) -> tuple[str, list[RawPart]]:
+    raw = path.read_bytes()
+    if b"END-ISO-10303-21" not in raw[-4096:]:
+        raise InputError("is cut off: the end of a STEP file is missing")
+    if not SOLID.search(raw):
+        raise InputError("holds no solid, only loose faces or none")
+    import cascadio  # noqa: PLC0415 - only this process may load the CAD kernel
+    import trimesh  # noqa: PLC0415
+
+    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
+        glb = Path(folder) / "model.glb"
+        code = cascadio.step_to_glb(str(path), str(glb), DEFLECTION, ANGLE, use_parallel=False)
+        if code != 0 or not glb.exists():
+            raise InputError("cannot be read as STEP")
+        scene = trimesh.load_scene(str(glb), process=False)
+    bodies: list[RawBody] = []
+    for node in sorted(scene.graph.nodes_geometry):
+        matrix, geometry = scene.graph[node]
+        mesh = scene.geometry[geometry]
+        xyz = (np.asarray(mesh.vertices) @ matrix[:3, :3].T + matrix[:3, 3]) * MM_PER_GLTF_UNIT
+        # Facets of neighbouring CAD faces meet to within rounding; 10 nm makes their corners equal.
+        bodies.append((str(geometry), np.round(xyz, 5), np.asarray(mesh.faces, np.int64)))
+    if not bodies:
+        raise InputError("holds no solid")
+    return "mm", [(path.stem, bodies)]
+
+
+def _read_3mf(path: Path, *, placed: bool) -> tuple[str, list[RawPart]]:
+    from even_step.core.mesh.read.threemf import parts_of  # noqa: PLC0415 - loads the library
+
+    return parts_of(path, MOST_BODIES, MOST_TRIANGLES, placed=placed)
+
+
+def main(kind: str, path: Path, out: Path) -> int:
+    """Read one file with limits set; returns the exit code."""
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS))
+    with contextlib.suppress(ValueError, OSError):
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        unit, parts = _read_step(path) if kind == "step" else _read_3mf(path, placed=kind == "3mf")
+    except EvenStepError as error:
+        print(error.message, file=sys.stderr)  # noqa: T201 - this line is the answer to the other process
+        return 2
+    _save(out, unit, parts)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3])))

@@ -1,0 +1,155 @@
+"""Bring in a file: what it is by its content, read, welded, mended, measured."""
+
+from __future__ import annotations
+
+import dataclasses
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.errors import InputError
+from even_step.core.mesh.mesh import Body, Mesh, Model
+from even_step.core.mesh.read import stl
+from even_step.core.mesh.read.archive import check_archive, job_text_in
+from even_step.core.mesh.read.indexed import welded_mesh
+from even_step.core.mesh.read.isolated import read_isolated
+from even_step.core.mesh.read.obj import read_obj
+from even_step.core.mesh.read.ply import read_ply
+from even_step.core.mesh.shells import Mended, mend
+
+LARGEST = 2_000_000_000
+KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
+EXTENSIONS = (".stl", ".obj", ".ply", ".3mf", ".step", ".stp")
+
+
+def file_bytes(path: Path) -> NDArray[np.uint8]:
+    """Return the bytes of a file.
+
+    Raises
+    ------
+    InputError
+        When it does not exist, is no plain file, is empty, or is larger than ``LARGEST``.
+    """
+    try:
+        if path.exists() and not path.is_file():
+            raise InputError("is no plain file", subject=path)
+        size = path.stat().st_size
+        if size > LARGEST:
+            raise InputError(f"is larger than {LARGEST // 1_000_000_000} GB", subject=path)
+        data = np.fromfile(path, np.uint8)
+    except OSError as error:
+        raise InputError(
+            f"cannot be read: {error.strerror}", subject=path, remedy="check the name and the rights"
+        ) from error
+    if len(data) == 0:
+        raise InputError("is empty", subject=path, remedy="export the model again")
+    return data
+
+
+def format_of(path: Path, data: NDArray[np.uint8]) -> str:
+    """Tell the format of a file by its content: ``stl``, ``obj``, ``ply``, ``3mf`` or ``step``.
+
+    The extension decides only where the content leaves it open.
+
+    Raises
+    ------
+    InputError
+        When it is none of them.
+    """
+    head = data[:4096].tobytes()
+    start = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if head[:4] == b"PK\x03\x04":
+        return "3mf"
+    if start[:12] == b"ISO-10303-21":
+        return "step"
+    if head[:4] in {b"ply\n", b"ply\r"}:
+        return "ply"
+    if stl.is_text(data):
+        return "stl"
+    promised = stl.promised_facets(data)
+    exact = len(data) == stl.HEADER + stl.FACET.itemsize * promised
+    binary = b"\0" in head
+    if (exact and promised > 0) or (binary and path.suffix.lower() == ".stl"):
+        return "stl"
+    if not binary and any(
+        line.lstrip()[:2] in {b"v ", b"v\t"} for line in data.tobytes().split(b"\n", 4000)[:4000]
+    ):
+        return "obj"
+    names = {
+        ".3mf": "a 3MF archive",
+        ".step": "a STEP file",
+        ".stp": "a STEP file",
+        ".ply": "a PLY file",
+        ".stl": "an STL file",
+        ".obj": "an OBJ file",
+    }
+    wanted = names.get(path.suffix.lower())
+    raise InputError(
+        f"is not {wanted}, whatever its name says" if wanted else "is no model that is known here",
+        subject=path,
+        remedy=KNOWN,
+    )
+
+
+def read_model(path: Path) -> list[Model]:
+    """Read the parts of a model file, with winding mended and facts told in plain words.
+
+    Raises
+    ------
+    InputError
+        When the file cannot be read or holds no part; one line that names the file and the remedy.
+    """
+    data = file_bytes(path)
+    kind = format_of(path, data)
+    match kind:
+        case "stl":
+            models = stl.read_stl(path, data)
+        case "obj":
+            models = read_obj(path, data)
+        case "ply":
+            models = read_ply(path, data)
+        case _:
+            models = _read_by_library(kind, path)
+    return [_mended(model) for model in models]
+
+
+def _read_by_library(kind: str, path: Path) -> list[Model]:
+    if kind == "3mf":
+        check_archive(path)
+        kind = "3mf-job" if job_text_in(path) is not None else "3mf"
+    unit, parts = read_isolated(kind, path)
+    models = []
+    for name, bodies in parts:
+        notes: list[str] = []
+        welded = tuple(
+            Body(body, welded_mesh(path, vertices, faces, notes)) for body, vertices, faces in bodies
+        )
+        models.append(Model(name, welded, unit, unit_stated=True, repairs=tuple(notes)))
+    return models
+
+
+def _mended(model: Model) -> Model:
+    done = [mend(body.mesh) for body in model.bodies]
+    bodies = tuple(Body(body.name, one.mesh) for body, one in zip(model.bodies, done, strict=True))
+    open_edges = sum(one.open_edges for one in done)
+    warnings = model.warnings
+    if open_edges:
+        warnings += (f"the surface is open: {open_edges} edges lack a neighbour",)
+    return dataclasses.replace(
+        model, bodies=bodies, repairs=model.repairs + _told(done), warnings=warnings, closed=open_edges == 0
+    )
+
+
+def _told(done: list[Mended]) -> tuple[str, ...]:
+    counts = (
+        (sum(one.doubled for one in done), "doubled facets were left out"),
+        (sum(one.turned for one in done), "flipped facets were turned"),
+        (sum(one.turned_shells for one in done), "shells stood inside out and were turned"),
+    )
+    return tuple(f"{count} {words}" for count, words in counts if count)
+
+
+def scaled(mesh: Mesh, factor: float) -> Mesh:
+    """Return a mesh with all coordinates times a factor."""
+    return mesh if factor == 1.0 else Mesh(mesh.vertices * factor, mesh.faces)

@@ -1,0 +1,1 @@
+"""From toolpath to moves: speeds, time, G-code and back."""

@@ -1,0 +1,181 @@
+"""Paths become moves: the one place where travel, retraction and lift are laid out.
+
+Estimate and writer both read what this makes, so they see the same moves.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.kernels import kernel
+from even_step.core.motion.moves import Moves
+from even_step.core.motion.speeds import MotionSettings, PathSpeeds
+from even_step.core.toolpath.toolpath import Toolpath
+
+E_STEP = 1e-5  # mm, the grain of E in G-code
+CLEAR = 2.0  # mm, how far the nozzle is raised off the finished print
+
+
+def layer_moves(
+    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, layer: int, pace: float
+) -> Moves:
+    """Return the moves of one layer, from where the layer below ended.
+
+    Parameters
+    ----------
+    layer
+        Number of the layer.
+    pace
+        Print speeds are multiplied by this, down to the least speed.
+
+    Notes
+    -----
+    E is rounded to its grain with the error carried on, so that a layer's sum is exact to one grain.
+    """
+    first, last = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
+    points = int(toolpath.start[last] - toolpath.start[first]) if last > first else 0
+    room = points + 6 * (last - first) + 4
+    kind = np.empty(room, np.uint8)
+    to = np.empty((room, 3))
+    rest = np.empty((3, room))
+    path = np.empty(room, np.int64)
+    start = _start(toolpath, layer)
+    count = _expand(
+        toolpath.xy,
+        toolpath.start,
+        toolpath.retract,
+        first,
+        last,
+        float(toolpath.top[layer]),
+        start,
+        layer == 0,
+        layer == toolpath.layers - 1,
+        speeds.feed,
+        speeds.acceleration,
+        speeds.area,
+        pace,
+        settings.least_speed * 60.0,
+        settings.filament_area,
+        np.floor(settings.travel_speed * 60.0),
+        settings.travel_acceleration,
+        settings.retract_length,
+        np.floor(settings.retract_speed * 60.0),
+        settings.lift,
+        settings.highest,
+        kind,
+        to,
+        rest,
+        path,
+    )
+    return Moves(
+        start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count]
+    )
+
+
+def _start(toolpath: Toolpath, layer: int) -> NDArray[np.float64]:
+    """Return where the nozzle is before a layer; before the first it is over its first point already."""
+    first = int(toolpath.layer[layer])
+    if first == 0:
+        at = toolpath.xy[0] if len(toolpath.xy) else np.zeros(2)
+        return np.array([at[0], at[1], toolpath.top[layer]])
+    at = toolpath.xy[toolpath.start[first] - 1]
+    return np.array([at[0], at[1], toolpath.top[max(0, layer - 1)]])
+
+
+@kernel
+def _expand(  # type: ignore[no-untyped-def]
+    xy,
+    start,
+    retract,
+    first,
+    last,
+    top,
+    at,
+    is_first,
+    is_last,
+    feed,
+    acceleration,
+    area,
+    pace,
+    slowest,
+    filament,
+    travel_feed,
+    travel_gain,
+    pull,
+    pull_feed,
+    lift,
+    highest,
+    kind,
+    to,
+    rest,
+    path,
+):
+    m = 0
+    x, y, z = at[0], at[1], at[2]
+    owed = 0.0
+    for p in range(first, last):
+        a = start[p]
+        tx, ty = xy[a, 0], xy[a, 1]
+        far = tx != x or ty != y
+        new_layer = p == first
+        back = retract[p] and pull > 0.0 and not (is_first and new_layer)
+        if back:
+            kind[m], path[m] = 2, p
+            to[m, 0], to[m, 1], to[m, 2] = x, y, z
+            rest[0, m], rest[1, m], rest[2, m] = -pull, pull_feed, 1e9
+            m += 1
+        over = min(top + lift, highest) if retract[p] and lift > 0.0 and not (is_first and new_layer) else top
+        over = max(over, top)
+        if over != z:
+            z = over
+            kind[m], path[m] = 4, p
+            to[m, 0], to[m, 1], to[m, 2] = x, y, z
+            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
+            m += 1
+        if far or (is_first and new_layer):
+            kind[m], path[m] = 0, p
+            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
+            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
+            m += 1
+        if z != top:
+            z = top
+            kind[m], path[m] = 4, p
+            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
+            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
+            m += 1
+        if back:
+            kind[m], path[m] = 3, p
+            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
+            rest[0, m], rest[1, m], rest[2, m] = pull, pull_feed, 1e9
+            m += 1
+        x, y = tx, ty
+        speed = feed[p]
+        if pace < 1.0:
+            speed = min(speed, max(np.floor(speed * pace), slowest))
+        per_length = area[p] / filament
+        for i in range(a + 1, start[p + 1]):
+            nx, ny = xy[i, 0], xy[i, 1]
+            if nx == x and ny == y:
+                continue
+            owed += np.hypot(nx - x, ny - y) * per_length
+            grains = np.floor(owed / E_STEP + 0.5)
+            owed -= grains * E_STEP
+            kind[m], path[m] = 1, p
+            to[m, 0], to[m, 1], to[m, 2] = nx, ny, z
+            rest[0, m], rest[1, m], rest[2, m] = grains * E_STEP, speed, acceleration[p]
+            m += 1
+            x, y = nx, ny
+    if is_last and last > first:
+        if pull > 0.0:
+            kind[m], path[m] = 2, last - 1
+            to[m, 0], to[m, 1], to[m, 2] = x, y, z
+            rest[0, m], rest[1, m], rest[2, m] = -pull, pull_feed, 1e9
+            m += 1
+        clear = min(z + CLEAR, highest)
+        if clear > z:
+            kind[m], path[m] = 4, last - 1
+            to[m, 0], to[m, 1], to[m, 2] = x, y, clear
+            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
+            m += 1
+    return m

@@ -1,0 +1,115 @@
+"""Stage 11: how long everything takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.job.model import Heating
+from even_step.core.motion.expand import layer_moves
+from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
+from even_step.core.motion.speeds import MotionSettings, PathSpeeds, path_speeds
+from even_step.core.toolpath.roles import ROLES, TRAVEL
+from even_step.core.toolpath.toolpath import Toolpath
+from even_step.core.work import Crew, runs_of
+
+ROOM_TEMPERATURE = 20.0
+SLOWING_TRIES = 6
+
+
+@dataclass(frozen=True, eq=False)
+class MotionPlan:
+    """Speeds and times of a toolpath.
+
+    Attributes
+    ----------
+    speeds : PathSpeeds
+        What each path is laid with.
+    pace : (L,) float64
+        How much of its speed each layer keeps, for its least time.
+    layer_time : (L,) float64
+        s.
+    path_time, way_time : (P,) float64
+        How long each path is laid, and how long the way to it takes, s.
+    volume : (P,) float64
+        Plastic of each path, mm³.
+    """
+
+    speeds: PathSpeeds
+    pace: NDArray[np.float64]
+    layer_time: NDArray[np.float64]
+    path_time: NDArray[np.float64]
+    way_time: NDArray[np.float64]
+    volume: NDArray[np.float64]
+
+    @property
+    def total(self) -> float:
+        """Printing time without heating up, s."""
+        return float(self.layer_time.sum())
+
+
+def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, crew: Crew) -> MotionPlan:
+    """Time every move of a toolpath; layers that would be done too soon are slowed down.
+
+    Layers begin and end at rest, for filament is drawn back in between.
+    """
+    speeds = path_speeds(toolpath, settings)
+    volume = toolpath.lengths() * speeds.area
+    count = len(toolpath.role)
+    path_time, way_time = np.zeros(count), np.zeros(count)
+    pace, layer_time = np.ones(toolpath.layers), np.zeros(toolpath.layers)
+
+    def plan(first: int, last: int) -> None:
+        for layer in range(first, last):
+            pace[layer], moves, took = _paced(toolpath, speeds, settings, limits, layer)
+            layer_time[layer] = took.sum()
+            laying = moves.kind == EXTRUDE
+            a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
+            path_time[a:b] = np.bincount(moves.path[laying] - a, took[laying], b - a)
+            way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
+
+    points = toolpath.start[toolpath.layer[1:]] - toolpath.start[toolpath.layer[:-1]]
+    crew.each(plan, runs_of(points, most=200_000))
+    return MotionPlan(speeds, pace, layer_time, path_time, way_time, volume)
+
+
+def _paced(
+    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int
+) -> tuple[float, Moves, NDArray[np.float64]]:
+    """Find the pace at which a layer takes its least time, or the slowest allowed."""
+    pace = 1.0
+    moves = layer_moves(toolpath, speeds, settings, layer, pace)
+    took = durations(moves, limits)
+    for _ in range(SLOWING_TRIES):
+        laying = float(took[moves.kind == EXTRUDE].sum())
+        lacking = settings.least_layer_time - float(took.sum())
+        if lacking <= 0.01 * settings.least_layer_time or laying <= 0.0 or pace <= 1e-3:
+            break
+        pace *= laying / (laying + lacking)
+        moves = layer_moves(toolpath, speeds, settings, layer, pace)
+        before, took = took, durations(moves, limits)
+        if took.sum() <= before.sum() + 1e-9:
+            break
+    return pace, moves, took
+
+
+def time_by_role(toolpath: Toolpath, plan: MotionPlan) -> dict[str, float]:
+    """Return the time of each role that occurs, s; all ways count as travel."""
+    totals = np.bincount(toolpath.role, plan.path_time, len(ROLES))
+    totals[TRAVEL] = plan.way_time.sum()
+    return {name: float(total) for name, total in zip(ROLES, totals, strict=True) if total > 0}
+
+
+def volume_by_role(toolpath: Toolpath, plan: MotionPlan) -> dict[str, float]:
+    """Return the plastic of each role that occurs, mm³."""
+    totals = np.bincount(toolpath.role, plan.volume, len(ROLES))
+    return {name: float(total) for name, total in zip(ROLES, totals, strict=True) if total > 0}
+
+
+def heat_up_time(heating: Heating, nozzle: float, bed: float) -> float:
+    """Return how long nozzle and bed take from room temperature, both at once, s."""
+    return max(
+        (nozzle - ROOM_TEMPERATURE) / heating.nozzle_rate, (bed - ROOM_TEMPERATURE) / heating.bed_rate, 0.0
+    )

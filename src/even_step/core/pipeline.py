@@ -1,0 +1,342 @@
+"""The stages in order: a job in, a toolpath with its times and findings out."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.catalogue.setting import settings_read_by, take
+from even_step.core.errors import JobError
+from even_step.core.findings import findings
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
+from even_step.core.job.arrange import arrange
+from even_step.core.job.bring_in import pose_matrix
+from even_step.core.job.cascade import Resolved, resolve
+from even_step.core.job.model import MM_PER, Copy, Job, Part
+from even_step.core.mesh.mesh import Mesh, Model
+from even_step.core.mesh.pose import set_down
+from even_step.core.mesh.read.model import file_bytes, read_model
+from even_step.core.motion.moves import Limits
+from even_step.core.motion.plan import MotionPlan, plan_motion
+from even_step.core.motion.speeds import MotionSettings
+from even_step.core.plane import region
+from even_step.core.slicing.adhesion import Adhesion, AdhesionSettings, adhesion
+from even_step.core.slicing.assembly import Placed, TravelSettings, assemble
+from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.covers import Covers, CoverSettings, covers
+from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
+from even_step.core.slicing.infill.infill import InfillSettings, infill
+from even_step.core.slicing.ledger import Ledger, ledger
+from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
+from even_step.core.slicing.regions import RegionSettings, regions
+from even_step.core.slicing.walls import WallSettings, walls
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.toolpath.toolpath import Toolpath
+from even_step.core.work import Crew
+
+#: Which records each stage reads; what an edit makes stale follows from this and is written nowhere else.
+STAGES: dict[str, tuple[type, ...]] = {
+    "read": (),
+    "heights": (HeightSettings,),
+    "contours": (ContourSettings,),
+    "regions": (RegionSettings,),
+    "walls": (WallSettings,),
+    "covers": (CoverSettings,),
+    "infill": (InfillSettings,),
+    "adhesion": (AdhesionSettings,),
+    "order": (OrderSettings, TravelSettings),
+    "motion": (MotionSettings,),
+    "write": (),
+}
+#: Settings that only the machine's code and the layer heads carry; they are read where these are written.
+WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer")
+
+
+def stage_of(key: str) -> str:
+    """Return the first stage that a setting feeds."""
+    for name, records in STAGES.items():
+        if any(setting.key == key for record in records for setting in settings_read_by(record).values()):
+            return name
+    if key in WRITTEN:
+        return "write"
+    raise JobError("no stage reads this setting", subject=key)
+
+
+@dataclass(frozen=True, eq=False)
+class Sliced:
+    """Everything a slice made."""
+
+    job: Job
+    resolved: Resolved
+    heights: Heights
+    solids: tuple[SlicedSolid, ...]
+    placed: tuple[PlacedPart, ...]
+    matrices: tuple[NDArray[np.float64], ...]
+    ledgers: tuple[Ledger, ...]
+    toolpath: Toolpath
+    plan: MotionPlan
+    motion: MotionSettings
+    findings: tuple[Finding, ...]
+
+
+def read_models(paths: Iterable[str], run: StageRun) -> dict[str, tuple[list[Model], str]]:
+    """Read each file once; returns its parts and the hash of its bytes."""
+    out = {}
+    for path in dict.fromkeys(paths):
+        data = file_bytes(Path(path))
+        with run.timed("read"):
+            content = hashlib.sha256(data.data).hexdigest()
+        models, _ = run.stage("read", (path, content), lambda path=path: read_model(Path(path)))  # type: ignore[misc]
+        out[path] = models, content
+    return out
+
+
+def model_of(part: Part, models: list[Model]) -> Model:
+    """Return the part's model among those of its file.
+
+    Raises
+    ------
+    JobError
+        When the file holds fewer parts than the job names.
+    """
+    if part.object >= len(models):
+        raise JobError(
+            f"holds {len(models)} part(s), the job names part {part.object + 1}", subject=part.file
+        )
+    return models[part.object]
+
+
+@dataclass(frozen=True, eq=False)
+class _Solid:
+    """A posed mesh with the hash of what it was made from."""
+
+    model: Model
+    mesh: Mesh
+    matrix: NDArray[np.float64]
+    key: str
+
+
+def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = None) -> Sliced:
+    """Take a job through all stages up to its findings.
+
+    Parameters
+    ----------
+    job
+        With at least one part.
+    crew
+        Threads, progress and the stop flag.
+    cache
+        Results of earlier slices; whatever depends on nothing that changed is taken from it.
+    run
+        Where times and hits are noted.
+
+    Raises
+    ------
+    EvenStepError
+        When a file cannot be read, a setting is outside the machine's range, or the request is cancelled.
+    """
+    run = run or StageRun(crew, cache)
+    if not job.parts:
+        raise JobError("has no parts", subject=job.name, remedy="bring in a model")
+    resolved = resolve(job)
+    files = read_models((part.file for part in job.parts), run)
+    solids, placed = _stand(job, files, run)
+    nozzle = job.machine.extruders[0].layer_height
+    settings = take(HeightSettings, resolved.values, least=nozzle[0], most=nozzle[1])
+    tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
+    heights, heights_key = run.stage("heights", (tallest, settings), lambda: fixed_heights(tallest, settings))
+    work = [_Slicing(solid, heights, heights_key, resolved, run) for solid in solids]
+    sliced = tuple(one.result() for one in work)
+    toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
+    motion = take(
+        MotionSettings,
+        resolved.values,
+        melt_limit=job.materials[0].flow_limit,
+        filament=job.machine.filament_diameter,
+        highest=job.machine.height,
+    )
+    limits = Limits.of(job.machine.motion)
+    plan, _ = run.stage(
+        "motion",
+        (order_key, motion, job.machine.motion),
+        lambda: plan_motion(toolpath, motion, limits, run.crew),
+    )
+    with run.timed("findings"):
+        lift = motion.lift if motion.lift > 0 else 0.0
+        evidence = Evidence(
+            job, heights, sliced, tuple(placed), take(WallSettings, resolved.values), lift, toolpath, plan
+        )
+        found = findings(evidence) + _rounded_heights(evidence)
+    return Sliced(
+        job,
+        resolved,
+        heights,
+        sliced,
+        tuple(placed),
+        tuple(solid.matrix for solid in solids),
+        tuple(one.ledger() for one in work),
+        toolpath,
+        plan,
+        motion,
+        tuple(found),
+    )
+
+
+def _stand(
+    job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun
+) -> tuple[list[_Solid], list[PlacedPart]]:
+    """Pose every part, equal ones once, and find a place for those that have none."""
+    solids: dict[str, _Solid] = {}
+    numbers: dict[str, int] = {}
+    wanted: list[tuple[int, Part, int, Copy]] = []
+    for part in job.parts:
+        models, content = files[part.file]
+        model = model_of(part, models)
+        for count, copy in enumerate(part.copies, 1):
+            matrix = pose_matrix(part, copy) * MM_PER[part.unit]
+            key = hashlib.blake2b(
+                repr((content, part.object, matrix.tolist())).encode(), digest_size=16
+            ).hexdigest()
+            if key not in solids:
+                with run.timed("read"):
+                    mesh, _ = set_down(model.merged(), matrix)
+                numbers[key] = len(solids)
+                solids[key] = _Solid(model, mesh, matrix, key)
+            wanted.append((numbers[key], part, count, copy))
+    in_order = list(solids.values())
+    boxes = np.array([in_order[number].mesh.bounds[:, :2] for number, *_ in wanted])
+    sizes = boxes[:, 1] - boxes[:, 0]
+    fixed = np.array([copy.at is not None for *_, copy in wanted])
+    at = np.array([copy.at if copy.at is not None else (0.0, 0.0) for *_, copy in wanted])
+    if (~fixed).any():
+        taken = np.concatenate((at[fixed] - sizes[fixed] / 2, at[fixed] + sizes[fixed] / 2), axis=1)
+        at[~fixed] = arrange(sizes[~fixed], job.machine.bed, taken)
+    at = np.round(at, 3)
+    placed = [
+        PlacedPart(number, part.name, count, (float(x), float(y)))
+        for (number, part, count, _), (x, y) in zip(wanted, at, strict=True)
+    ]
+    return in_order, placed
+
+
+class _Slicing:
+    """The stages of one solid, in its own frame."""
+
+    def __init__(
+        self, solid: _Solid, heights: Heights, heights_key: str, resolved: Resolved, run: StageRun
+    ) -> None:
+        self.solid, self.values, self.run = solid, resolved.values, run
+        count = heights.count_for(float(solid.mesh.bounds[1, 2]))
+        cuts, self.thick = heights.cuts[:count], heights.thick[:count]
+        crew = run.crew
+        cut = take(ContourSettings, self.values)
+        self.contours, key = run.stage(
+            "contours", (solid.key, heights_key, cut), lambda: contours(solid.mesh, cuts, cut, crew)
+        )
+        allow = take(RegionSettings, self.values)
+        self.outlines, key = run.stage("regions", (key, allow), lambda: regions(self.contours, allow, crew))
+        wall = take(WallSettings, self.values)
+        self.walls, self.wall_key = run.stage(
+            "walls", (key, wall), lambda: walls(self.outlines, self.thick, wall, crew)
+        )
+        cover = take(CoverSettings, self.values)
+        self.covers: Covers
+        self.covers, self.cover_key = run.stage(
+            "covers", (self.wall_key, cover), lambda: covers(self.outlines, self.walls, cover, crew)
+        )
+        self.first: tuple[Blocks, str] | None = None
+
+    def result(self) -> SlicedSolid:
+        """Return what the findings look at."""
+        return SlicedSolid(self.solid.model, self.solid.mesh, self.contours, self.outlines, self.walls)
+
+    def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
+        """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
+        run, crew = self.run, self.run.crew
+        fill, order = take(InfillSettings, self.values), take(OrderSettings, self.values)
+        origin = (-at[0], -at[1])
+        filled, key = run.stage(
+            "infill",
+            (self.cover_key, fill, origin),
+            lambda: infill(self.walls, self.covers, origin, fill, crew),
+        )
+        blocks, key = run.stage(
+            "order", (key, order), lambda: order_lines(self.walls, self.covers, filled, order, crew)
+        )
+        self.first = self.first or (blocks, key)
+        return blocks, key
+
+    def ledger(self) -> Ledger:
+        """Measure the solid's layers, at the first place it stands at."""
+        if self.first is None:
+            return Ledger(np.zeros((0, 5)))
+        blocks, key = self.first
+        measured, _ = self.run.stage(
+            "ledger", (key,), lambda: ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)
+        )
+        return measured
+
+
+def _toolpath(
+    work: list[_Slicing],
+    sliced: tuple[SlicedSolid, ...],
+    placed: list[PlacedPart],
+    heights: Heights,
+    resolved: Resolved,
+    run: StageRun,
+) -> tuple[Toolpath, str]:
+    """Lay the skirt, fill and order each placed part, and put all together."""
+    stick, travel = take(AdhesionSettings, resolved.values), take(TravelSettings, resolved.values)
+    places = tuple((part.solid, part.at) for part in placed)
+    feet_key = (tuple(one.wall_key for one in work), places, float(heights.thick[0]))
+
+    def lay_skirt() -> Adhesion:
+        feet = [
+            region.shifted(
+                sliced[part.solid].outlines.outline[sliced[part.solid].outlines.which[0]], *part.at
+            )
+            for part in placed
+            if len(sliced[part.solid].outlines.which)
+        ]
+        return adhesion(feet, float(heights.thick[0]), stick)
+
+    skirt, skirt_key = run.stage("adhesion", (feet_key, stick), lay_skirt)
+    blocks = [work[part.solid].blocks_at(part.at) for part in placed]
+    standing = [
+        Placed(one, part.at, i) for i, ((one, _), part) in enumerate(zip(blocks, placed, strict=True))
+    ]
+    return run.stage(
+        "order",
+        (tuple(key for _, key in blocks), skirt_key, places, travel),
+        lambda: assemble(standing, skirt, heights, travel),
+    )
+
+
+def _rounded_heights(evidence: Evidence) -> list[Finding]:
+    """Tell where a part's height could not be met, for parts share their layers."""
+    told = []
+    for part, solid in evidence.first_of_each():
+        tall = float(solid.mesh.bounds[1, 2])
+        count = len(solid.contours.which)
+        off = evidence.layer_top(count - 1) - tall if count else -tall
+        if abs(off) > 0.01:
+            told.append(
+                Finding(
+                    "height-rounded",
+                    "note",
+                    part.title,
+                    max(0, count - 1),
+                    tall + off,
+                    part.at,
+                    round(off, 3),
+                    "mm",
+                    f"{part.title} is {tall:.2f} mm tall and comes out {tall + off:.2f} mm",
+                    "thinner layers, or a height that is a whole number of layers",
+                )
+            )
+    return told

@@ -1,0 +1,24 @@
+"""The section of a laid line: a stadium, as wide as it is drawn, as high as its layer."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+Number = float | NDArray[np.float64]
+
+
+def section_area(width: Number, height: Number) -> NDArray[np.float64]:
+    """Return the section of a line, mm²: a rectangle with half discs for ends, ``h·(w − h) + π·h²/4``."""
+    w, h = np.asarray(width, np.float64), np.asarray(height, np.float64)
+    return np.asarray(h * (w - h) + math.pi * h * h / 4)
+
+
+def plastic_width(width: Number, height: Number) -> NDArray[np.float64]:
+    """Return how wide a line fills on average, mm: its section over its height, ``w − h·(1 − π/4)``.
+
+    Lines laid this far apart fill a layer exactly.
+    """
+    return np.asarray(np.asarray(width, np.float64) - np.asarray(height, np.float64) * (1 - math.pi / 4))

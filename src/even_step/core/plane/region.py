@@ -1,0 +1,261 @@
+"""Regions of the plane: arrays of them, one entry a layer, and what can be done with whole arrays.
+
+The only module that calls the polygon library. All results lie on a grid of 1 µm and are valid.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TypeAlias
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from even_step.core.kernels import kernel
+from even_step.core.plane.ragged import Index, Points, Rings, starts_of
+
+GRID = 0.001  # mm
+MITRE_LIMIT = 2.0
+SLIVER = 1e-4  # mm², pieces smaller than this come from rounding
+
+Regions: TypeAlias = NDArray[np.object_]
+EMPTY = shapely.MultiPolygon()
+
+
+def nothing(count: int) -> Regions:
+    """Return ``count`` empty regions."""
+    out = np.empty(count, object)
+    out[:] = [EMPTY] * count
+    return out
+
+
+def from_rings(xy: Points, start: Index, polygon: Index, item: Index, count: int) -> Regions:
+    """Build regions of nested rings.
+
+    Parameters
+    ----------
+    xy : (N, 2) float64
+        Points of all rings, mm; a ring runs counter-clockwise about material, clockwise about a hole.
+    start : (R + 1,) int64
+        Where each ring begins.
+    polygon : (R,) int64
+        Which polygon a ring belongs to, not falling; its first ring is the shell.
+    item : (P,) int64
+        Which region a polygon belongs to, not falling, within ``0..count``.
+    count : int
+        How many regions.
+
+    Returns
+    -------
+    (count,) regions
+        Where rings cross or overlap, the region is what they wind round more often to the left than to
+        the right (non-zero winding of consistent shells).
+    """
+    out = nothing(count)
+    if len(item) == 0:
+        return out
+    ring = np.repeat(np.arange(len(start) - 1), np.diff(start))
+    polygons = shapely.polygons(shapely.linearrings(xy, indices=ring), indices=polygon)
+    shapely.multipolygons(polygons, indices=item, out=out)
+    owner = item[polygon]
+    for broken in np.flatnonzero(~shapely.is_valid(out)):
+        a, b = np.searchsorted(owner, (broken, broken + 1))
+        out[broken] = _wound(xy[start[a] : start[b]], start[a : b + 1] - start[a])
+    return out
+
+
+def _wound(xy: Points, start: Index) -> shapely.MultiPolygon:
+    """Return what rings wind round to the left: cut all at their crossings, keep the faces wound about."""
+    ring = np.repeat(np.arange(len(start) - 1), np.diff(start))
+    closed = shapely.get_parts(shapely.boundary(shapely.polygons(shapely.linearrings(xy, indices=ring))))
+    lines = shapely.union_all(closed, grid_size=GRID)
+    faces = shapely.get_parts(shapely.polygonize([lines]))
+    if len(faces) == 0:
+        return EMPTY
+    inside = shapely.get_coordinates(shapely.point_on_surface(faces))
+    kept = faces[_winding(inside, xy, start) > 0]
+    return _multi(shapely.union_all(kept, grid_size=GRID)) if len(kept) else EMPTY
+
+
+@kernel
+def _winding(points, xy, start):  # type: ignore[no-untyped-def]
+    """Count for each point how often rings wind round it, leftward positive."""
+    out = np.zeros(points.shape[0], np.int64)
+    for k in range(points.shape[0]):
+        x, y = points[k, 0], points[k, 1]
+        for r in range(start.shape[0] - 1):
+            j = start[r + 1] - 1
+            for i in range(start[r], start[r + 1]):
+                x0, y0, x1, y1 = xy[j, 0], xy[j, 1], xy[i, 0], xy[i, 1]
+                if (y0 <= y) != (y1 <= y):
+                    side = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
+                    if y1 > y0 and side > 0.0:
+                        out[k] += 1
+                    elif y1 < y0 and side < 0.0:
+                        out[k] -= 1
+                j = i
+    return out
+
+
+def _multi(shape: shapely.Geometry) -> shapely.MultiPolygon:
+    """Keep the polygons of any geometry as one multi-polygon."""
+    parts = [part for part in shapely.get_parts(shape) if part.geom_type == "Polygon"]
+    return shapely.MultiPolygon(parts) if parts else EMPTY
+
+
+def _clean(shapes: Regions) -> Regions:
+    """Snap to the grid, drop what is no polygon or a sliver of rounding, mend the few that broke."""
+    shapes = shapely.set_precision(shapes, GRID, mode="pointwise")
+    broken = ~shapely.is_valid(shapes)
+    if broken.any():
+        shapes[broken] = shapely.make_valid(shapes[broken], method="structure", keep_collapsed=False)
+        shapes[broken] = shapely.set_precision(shapes[broken], GRID)
+    mixed = shapely.get_type_id(shapes) == 7
+    if mixed.any():
+        shapes[mixed] = [_multi(shape) for shape in shapes[mixed]]
+    shapes[shapely.area(shapes) < SLIVER] = EMPTY
+    return shapes
+
+
+def offset(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
+    """Move outlines out (more) or in (less) by a distance in mm; corners stay sharp up to twice it."""
+    return _clean(shapely.buffer(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT))
+
+
+def offset_round(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
+    """Move outlines out or in by a distance in mm; outer corners become arcs."""
+    return _clean(shapely.buffer(regions, distance, quad_segs=16))
+
+
+def _pairwise(operation: np.ufunc, a: Regions, b: Regions) -> Regions:
+    """Apply an operation where both sides hold something."""
+    return _clean(operation(a, b))
+
+
+def intersection(a: Regions, b: Regions) -> Regions:
+    """Return what both hold. Where both are the same object it is taken as it is."""
+    same = np.fromiter((x is y for x, y in zip(a, b, strict=True)), bool, len(a))
+    out = a.copy()
+    todo = ~same
+    if todo.any():
+        out[todo] = _pairwise(shapely.intersection, a[todo], b[todo])
+    return out
+
+
+def difference(a: Regions, b: Regions) -> Regions:
+    """Return what the first holds and the second does not."""
+    out = a.copy()
+    todo = ~(shapely.is_empty(a) | shapely.is_empty(b))
+    if todo.any():
+        out[todo] = _pairwise(shapely.difference, a[todo], b[todo])
+    return out
+
+
+def union(a: Regions, b: Regions) -> Regions:
+    """Return what either holds."""
+    out = np.where(shapely.is_empty(a), b, a)
+    todo = ~(shapely.is_empty(a) | shapely.is_empty(b))
+    if todo.any():
+        out[todo] = _pairwise(shapely.union, a[todo], b[todo])
+    return out
+
+
+def union_all(regions: Sequence[shapely.Geometry] | Regions) -> shapely.MultiPolygon:
+    """Return the union of some regions as one."""
+    return _multi(shapely.union_all(np.asarray(regions, object), grid_size=GRID)) if len(regions) else EMPTY
+
+
+def shifted(region: shapely.Geometry, dx: float, dy: float) -> shapely.Geometry:
+    """Return a region moved by (dx, dy) mm."""
+    return shapely.transform(region, lambda xy: xy + np.array([dx, dy]))
+
+
+def area(regions: Regions) -> NDArray[np.float64]:
+    """Return areas, mm²."""
+    return np.asarray(shapely.area(regions))
+
+
+def perimeter(regions: Regions) -> NDArray[np.float64]:
+    """Return the length of all rings, mm."""
+    return np.asarray(shapely.length(regions))
+
+
+def is_empty(regions: Regions) -> NDArray[np.bool_]:
+    """Tell which regions hold nothing."""
+    return np.asarray(shapely.is_empty(regions))
+
+
+def size_in_points(regions: Regions) -> NDArray[np.int64]:
+    """Return how many points each region has."""
+    return np.asarray(shapely.get_num_coordinates(regions), np.int64)
+
+
+def rings(regions: Regions) -> Rings:
+    """Return all rings of some regions; shells run counter-clockwise, holes clockwise as they were built."""
+    polygons, of_polygon = shapely.get_parts(regions, return_index=True)
+    closed, of_ring = shapely.get_rings(polygons, return_index=True)
+    count = np.asarray(shapely.get_num_coordinates(closed), np.int64)
+    xy = shapely.get_coordinates(closed)
+    last = np.cumsum(count) - 1
+    keep = np.ones(len(xy), bool)
+    keep[last] = False
+    return Rings(xy[keep], starts_of(count - 1), of_polygon[of_ring], of_ring)
+
+
+def pieces(regions: Regions) -> tuple[Regions, Index]:
+    """Return single polygons and which region each came from."""
+    parts, owner = shapely.get_parts(regions, return_index=True)
+    return parts, owner
+
+
+def gathered(parts: Regions, owner: Index, count: int) -> Regions:
+    """Put single polygons together again, ``owner`` not falling."""
+    out = nothing(count)
+    if len(parts):
+        shapely.multipolygons(parts, indices=owner, out=out)
+    return out
+
+
+def covers(a: Regions, b: Regions) -> NDArray[np.bool_]:
+    """Tell pair by pair whether the first holds all of the second; nothing is held by everything."""
+    return np.asarray(shapely.covers(a, b)) | is_empty(b)
+
+
+def touches(a: Regions, b: Regions) -> NDArray[np.bool_]:
+    """Tell pair by pair whether two regions have a point in common."""
+    return np.asarray(shapely.intersects(a, b))
+
+
+def centres(regions: Regions) -> Points:
+    """Return a point inside each region, (n, 2), mm; NaN for an empty one."""
+    points = shapely.point_on_surface(regions)
+    return np.stack((shapely.get_x(points), shapely.get_y(points)), axis=1)
+
+
+def bounds(regions: Regions) -> NDArray[np.float64]:
+    """Return least x, least y, largest x, largest y of each, (n, 4), mm; NaN for an empty one."""
+    return np.asarray(shapely.bounds(regions))
+
+
+def thickness(regions: Regions) -> NDArray[np.float64]:
+    """Return how thick each region is at its thickest, mm: twice its largest inscribed circle's radius."""
+    radius = shapely.length(shapely.maximum_inscribed_circle(regions, tolerance=0.01))
+    return np.asarray(2 * radius)
+
+
+def without_holes(regions: Regions) -> Regions:
+    """Return regions with their holes filled (and the parts united)."""
+    parts, owner = shapely.get_parts(regions, return_index=True)
+    filled = shapely.polygons(shapely.get_exterior_ring(parts)) if len(parts) else parts
+    return np.array([union_all(filled[owner == i]) for i in range(len(regions))], object)
+
+
+def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:
+    """Return a rectangle."""
+    return _multi(shapely.box(x0, y0, x1, y1))
+
+
+def disc(x: float, y: float, radius: float) -> shapely.MultiPolygon:
+    """Return a circle of 256 sides."""
+    return _multi(shapely.buffer(shapely.Point(x, y), radius, quad_segs=64))

@@ -1,0 +1,108 @@
+"""Stage 1: where layers begin and end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.catalogue import layers
+
+SPREAD_OVER = 5  # what remains at the top is shared by this many layers
+TINY = 1e-6  # mm
+MOST_LAYERS = 100_000
+
+
+@dataclass(frozen=True)
+class HeightSettings:
+    """What the heights depend on; ``least`` and ``most`` are the nozzle's limits, mm."""
+
+    height: Annotated[float, layers.HEIGHT]
+    first_height: Annotated[float, layers.FIRST_HEIGHT]
+    least: float
+    most: float
+
+
+@dataclass(frozen=True, eq=False)
+class Heights:
+    """The layers of a job.
+
+    Attributes
+    ----------
+    top : (L,) float64
+        Height of each layer's top above the bed, mm.
+    thick : (L,) float64
+        Thickness of each layer, mm.
+    """
+
+    top: NDArray[np.float64]
+    thick: NDArray[np.float64]
+
+    @property
+    def cuts(self) -> NDArray[np.float64]:
+        """The middle of each layer, where it is cut, mm."""
+        return self.top - self.thick / 2
+
+    def count_for(self, height: float) -> int:
+        """Return how many layers a part of some height takes: up to the layer top nearest to its own."""
+        if len(self.top) == 0:
+            return 0
+        nearest = int(np.argmin(np.abs(self.top - height)))
+        return nearest + 1
+
+
+def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
+    """Lay out equal layers up to a height.
+
+    Parameters
+    ----------
+    tallest : float
+        Height of the tallest part, mm.
+    settings
+        The heights wanted and the machine's limits.
+
+    Returns
+    -------
+    Heights
+        First the first height, then equal steps. What remains at the top is spread over the last few
+        layers by one layer more, or, where they would be thinner than the machine's least, by making them
+        thicker. What no layer can meet is left: the sum then differs from ``tallest`` by less than half of
+        the least height.
+
+    Notes
+    -----
+    The sum of ``thick`` up to a layer is its ``top``; all are rounded to 1 µm.
+    """
+    first = settings.first_height
+    if tallest <= first + TINY:
+        return _stack(np.array([min(first, max(tallest, settings.least))]))
+    step = settings.height
+    whole = int(np.floor((tallest - first) / step + TINY))
+    rest = tallest - first - whole * step
+    thick = np.full(min(whole, MOST_LAYERS), step)
+    if rest > TINY:
+        thick = _spread(thick, rest, step, settings)
+    return _stack(np.concatenate(([first], thick)))
+
+
+def _spread(
+    thick: NDArray[np.float64], rest: float, step: float, settings: HeightSettings
+) -> NDArray[np.float64]:
+    """Share what remains among the last layers."""
+    shared = min(SPREAD_OVER - 1, len(thick))
+    thinner = (shared * step + rest) / (shared + 1)
+    if thinner >= settings.least - TINY:
+        return np.concatenate((thick[: len(thick) - shared], np.full(shared + 1, thinner)))
+    shared = min(SPREAD_OVER, len(thick))
+    if shared and (thicker := step + rest / shared) <= settings.most + TINY:
+        return np.concatenate((thick[: len(thick) - shared], np.full(shared, thicker)))
+    if rest >= settings.least / 2:
+        return np.append(thick, settings.least)
+    return thick
+
+
+def _stack(thick: NDArray[np.float64]) -> Heights:
+    top: NDArray[np.float64] = np.round(np.cumsum(thick), 3).astype(np.float64)
+    return Heights(top, np.round(np.diff(top, prepend=0.0), 3))

@@ -1,0 +1,1 @@
+"""Stage 6: what fills the room inside."""

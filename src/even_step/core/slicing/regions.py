@@ -1,0 +1,70 @@
+"""Stage 3: what of each layer is the part's, with allowances for how plastic spreads and shrinks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+
+from even_step.core.catalogue import outline
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.contours import Contours
+from even_step.core.work import Crew, runs_of
+
+
+@dataclass(frozen=True)
+class RegionSettings:
+    """Allowances, mm."""
+
+    allowance: Annotated[float, outline.ALLOWANCE]
+    hole_allowance: Annotated[float, outline.HOLE_ALLOWANCE]
+    first_allowance: Annotated[float, outline.FIRST_ALLOWANCE]
+
+
+@dataclass(frozen=True, eq=False)
+class Outlines:
+    """The part's region in each layer, equal ones once.
+
+    Attributes
+    ----------
+    which : (L,) int64
+        Which outline a layer has.
+    outline : (U,) regions
+        The distinct outlines.
+    """
+
+    which: Index
+    outline: Regions
+
+
+def regions(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:
+    """Apply the allowances; without any the contours are taken as they are."""
+    which, outlines = contours.which, contours.outline
+    if settings.allowance or settings.hole_allowance:
+        outlines = _allowed(outlines, settings.allowance, settings.hole_allowance, crew)
+    if settings.first_allowance and len(which):
+        first = region.offset(outlines[which[:1]], settings.first_allowance)
+        outlines = np.concatenate((outlines, first))
+        which = which.copy()
+        which[0] = len(outlines) - 1
+    return Outlines(which, outlines)
+
+
+def _allowed(outlines: Regions, outside: float, holes: float, crew: Crew) -> Regions:
+    """Move the outside and the holes apart: holes grow as regions of their own."""
+
+    def move(first: int, last: int) -> Regions:
+        some = outlines[first:last]
+        filled = region.without_holes(some)
+        hollow = region.difference(filled, some)
+        if outside:
+            filled = region.offset(filled, outside)
+        if holes:
+            hollow = region.offset(hollow, holes)
+        return region.difference(filled, hollow)
+
+    parts = crew.each(move, runs_of(region.size_in_points(outlines), most=20_000))
+    return np.concatenate(parts) if parts else outlines

@@ -1,0 +1,127 @@
+"""The stage cache: what a stage made, kept by a hash of what it was made from, bounded in bytes."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TypeVar, cast
+
+import numpy as np
+
+from even_step.core.plane import region
+from even_step.core.work import Crew
+
+T = TypeVar("T")
+MOST_BYTES = 1_000_000_000
+BYTES_A_POINT = 16
+BYTES_A_SHAPE = 300
+
+
+def size_of(value: object) -> int:
+    """Estimate the memory of what a stage made, bytes."""
+    if isinstance(value, np.ndarray):
+        if value.dtype == object:
+            return int(region.size_in_points(value).sum()) * BYTES_A_POINT + value.size * BYTES_A_SHAPE
+        return int(value.nbytes)
+    if isinstance(value, list | tuple):
+        return sum(size_of(item) for item in value)
+    if dataclasses.is_dataclass(value):
+        return sum(size_of(getattr(value, item.name)) for item in dataclasses.fields(value))
+    return 64
+
+
+@dataclass
+class StageCache:
+    """Results by key; the ones unused for longest go first when there are too many bytes."""
+
+    limit: int = MOST_BYTES
+    used: int = 0
+    _kept: OrderedDict[str, tuple[object, int]] = field(default_factory=OrderedDict)
+
+    def get(self, key: str) -> object | None:
+        """Return what is kept under a key, or none."""
+        if key not in self._kept:
+            return None
+        self._kept.move_to_end(key)
+        return self._kept[key][0]
+
+    def put(self, key: str, value: object) -> None:
+        """Keep a result, unless it alone is larger than the limit."""
+        size = size_of(value)
+        if size > self.limit:
+            return
+        self._kept[key] = value, size
+        self.used += size
+        while self.used > self.limit:
+            _, (_, gone) = self._kept.popitem(last=False)
+            self.used -= gone
+
+
+@dataclass
+class StageRun:
+    """One pass through the stages: who works, what is kept, and what each stage cost.
+
+    ``wall`` and ``cpu`` are seconds by stage; ``made`` says which stages had to compute, ``found`` which
+    took something from the cache.
+    """
+
+    crew: Crew
+    cache: StageCache
+    wall: dict[str, float] = field(default_factory=dict)
+    cpu: dict[str, float] = field(default_factory=dict)
+    made: set[str] = field(default_factory=set)
+    found: set[str] = field(default_factory=set)
+
+    def stage(self, name: str, made_from: tuple[object, ...], make: Callable[[], T]) -> tuple[T, str]:
+        """Return what a stage makes, and its key.
+
+        Parameters
+        ----------
+        name
+            The stage.
+        made_from
+            Keys of the stages before and the stage's own record: everything the result depends on. Their
+            texts (``repr``) are hashed.
+        make
+            Computes the result; called only where it is not kept.
+        """
+        key = hashlib.blake2b(repr((name, *made_from)).encode(), digest_size=16).hexdigest()
+        kept = self.cache.get(key)
+        if kept is not None:
+            self.found.add(name)
+            return cast("T", kept), key
+        self.crew.look()
+        self.crew.progress(name, 0.0)
+        with self.timed(name):
+            value = make()
+        self.made.add(name)
+        self.cache.put(key, value)
+        return value, key
+
+    def timed(self, name: str) -> _Clock:
+        """Return a context that adds its time to a stage."""
+        return _Clock(self, name)
+
+    def hits(self) -> dict[str, str]:
+        """Return ``hit`` or ``miss`` by stage: a miss wherever anything had to be computed."""
+        return {name: "miss" if name in self.made else "hit" for name in sorted(self.made | self.found)}
+
+
+@dataclass
+class _Clock:
+    run: StageRun
+    name: str
+    wall: float = 0.0
+    cpu: float = 0.0
+
+    def __enter__(self) -> None:
+        self.wall, self.cpu = time.perf_counter(), time.process_time()
+
+    def __exit__(self, *_: object) -> None:
+        run = self.run
+        run.wall[self.name] = run.wall.get(self.name, 0.0) + time.perf_counter() - self.wall
+        run.cpu[self.name] = run.cpu.get(self.name, 0.0) + time.process_time() - self.cpu

@@ -1,0 +1,1 @@
+"""The toolpath as arrays, and the table of roles."""

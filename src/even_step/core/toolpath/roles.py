@@ -1,0 +1,29 @@
+"""What a line is for. The numbers stand in the toolpath's arrays, the words in G-code and report."""
+
+ROLES = (
+    "outer-wall",
+    "inner-wall",
+    "gap-fill",
+    "top",
+    "bottom",
+    "solid",
+    "infill",
+    "bridge",
+    "support",
+    "support-contact",
+    "skirt",
+    "brim",
+    "raft",
+    "purge",
+    "travel",
+)
+ROLE_NUMBER = {name: number for number, name in enumerate(ROLES)}
+
+OUTER_WALL = ROLE_NUMBER["outer-wall"]
+INNER_WALL = ROLE_NUMBER["inner-wall"]
+TOP = ROLE_NUMBER["top"]
+BOTTOM = ROLE_NUMBER["bottom"]
+SOLID = ROLE_NUMBER["solid"]
+INFILL = ROLE_NUMBER["infill"]
+SKIRT = ROLE_NUMBER["skirt"]
+TRAVEL = ROLE_NUMBER["travel"]

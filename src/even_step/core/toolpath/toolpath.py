@@ -1,0 +1,62 @@
+"""The toolpath: everything that is laid, in order, as a structure of arrays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Toolpath:
+    """Lines in the order they are laid, bed frame, mm.
+
+    Attributes
+    ----------
+    xy : (N, 2) float64
+        Points, on a grid of 1 µm. A closed wall repeats its first point.
+    start : (P + 1,) int64
+        Where each path begins in ``xy``.
+    role : (P,) uint8
+        Number of its role.
+    width, height : (P,) float32
+        As drawn, mm.
+    part : (P,) int32
+        Number of the placed part, −1 for none.
+    retract : (P,) bool
+        Whether the way to the path is travelled with filament drawn back.
+    layer : (L + 1,) int64
+        Where each layer's paths begin.
+    top : (L,) float64
+        Height of each layer's top, mm.
+    """
+
+    xy: NDArray[np.float64]
+    start: Index
+    role: NDArray[np.uint8]
+    width: NDArray[np.float32]
+    height: NDArray[np.float32]
+    part: NDArray[np.int32]
+    retract: NDArray[np.bool_]
+    layer: Index
+    top: NDArray[np.float64]
+
+    @property
+    def layers(self) -> int:
+        """How many layers there are."""
+        return len(self.top)
+
+    def lengths(self) -> NDArray[np.float64]:
+        """Return the length of each path, (P,), mm."""
+        step = np.hypot(*np.diff(self.xy, axis=0).T) if len(self.xy) > 1 else np.zeros(0)
+        total = np.concatenate(([0.0], np.cumsum(step)))
+        if len(self.start) < 2:
+            return np.zeros(0)
+        return np.asarray(total[self.start[1:] - 1] - total[self.start[:-1]])
+
+    def layer_of_path(self) -> Index:
+        """Return which layer each path is in, (P,)."""
+        return np.repeat(np.arange(self.layers), np.diff(self.layer))

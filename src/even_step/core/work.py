@@ -1,0 +1,103 @@
+"""How a long computation is divided, reported and called off."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.errors import Cancelled
+
+R = TypeVar("R")
+
+
+def _never() -> bool:
+    return False
+
+
+def _silent(stage: str, fraction: float) -> None:
+    """Report to nobody."""
+
+
+@dataclass(frozen=True)
+class Crew:
+    """The threads that share the work of one request, with its progress and its stop flag.
+
+    Results come back in the order of the jobs, and each job works on its own layers, so that the number
+    of threads never shows in a result.
+    """
+
+    threads: int = 2
+    progress: Callable[[str, float], None] = _silent
+    cancelled: Callable[[], bool] = _never
+    _pool: ThreadPoolExecutor | None = field(default=None, repr=False)
+
+    def look(self) -> None:
+        """Raise ``Cancelled`` when the request was called off."""
+        if self.cancelled():
+            raise Cancelled
+
+    def each(self, function: Callable[[int, int], R], runs: Sequence[tuple[int, int]]) -> list[R]:
+        """Call ``function(first, last)`` for each run of layers, looking at the stop flag in between."""
+
+        def guarded(first: int, last: int) -> R:
+            self.look()
+            return function(first, last)
+
+        if self._pool is None or len(runs) < 2:
+            return [guarded(a, b) for a, b in runs]
+        futures = [self._pool.submit(guarded, a, b) for a, b in runs]
+        try:
+            return [future.result() for future in futures]
+        except BaseException:
+            for future in futures:
+                future.cancel()
+            raise
+
+
+@contextmanager
+def crew(
+    threads: int,
+    progress: Callable[[str, float], None] = _silent,
+    cancelled: Callable[[], bool] = _never,
+) -> Iterator[Crew]:
+    """Open a crew of some threads and send it home at the end."""
+    if threads <= 1:
+        yield Crew(1, progress, cancelled)
+        return
+    with ThreadPoolExecutor(threads, thread_name_prefix="slice") as pool:
+        yield Crew(threads, progress, cancelled, pool)
+
+
+def runs_of(weights: NDArray[np.generic], most: float = 0.0, least_runs: int = 16) -> list[tuple[int, int]]:
+    """Cut layers into runs of about equal weight.
+
+    Parameters
+    ----------
+    weights : (n,) array
+        What each layer costs, in any unit.
+    most : float
+        A run's weight at the most; 0 for no such limit.
+    least_runs : int
+        How many runs to aim for at least.
+
+    Returns
+    -------
+    list of (first, last)
+        Half-open ranges that cover ``0..n`` in order.
+    """
+    count = len(weights)
+    if count == 0:
+        return []
+    total = np.concatenate(([0.0], np.cumsum(np.asarray(weights, np.float64) + 1.0)))
+    parts = least_runs if most <= 0 else max(least_runs, int(total[-1] / most) + 1)
+    cuts = np.searchsorted(total, np.linspace(0.0, total[-1], parts + 1))
+    cuts[0], cuts[-1] = 0, count
+    cuts = np.unique(cuts)
+    return [(int(a), int(b)) for a, b in pairwise(cuts)]
