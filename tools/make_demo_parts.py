@@ -83,11 +83,7 @@ def rain_funnel() -> Solid:
 def sensor_case() -> Solid:
     """Return an open box with four pegs and a cable opening in one wall."""
     shell = box(74, 52, 32) - box(69.2, 47.2, 32, (0, 0, 2.4))
-    pegs = [
-        rod(3.2, 20, (x, y, 2), sides=48) - rod(1.1, 19, (x, y, 4), sides=24)
-        for x in (-28, 28)
-        for y in (-17, 17)
-    ]
+    pegs = [rod(3.2, 20, (x, y, 2), sides=48) - rod(1.1, 19, (x, y, 4), sides=24) for x in (-28, 28) for y in (-17, 17)]
     return all_of([shell, *pegs]) - box(8, 12, 7, (0, 26, 8))
 
 
@@ -130,9 +126,7 @@ def wind_arrow() -> list[tuple[str, Solid]]:
 
 def ridge_cap_inches() -> Solid:
     """Return a roof cap, drawn in inches."""
-    roof = m3.CrossSection(
-        [np.array([(-1, 0), (-0.9, 0), (0, 0.7), (0.9, 0), (1, 0), (0, 0.82)], np.float64)]
-    )
+    roof = m3.CrossSection([np.array([(-1, 0), (-0.9, 0), (0, 0.7), (0.9, 0), (1, 0), (0, 0.82)], np.float64)])
     return roof.extrude(4.5).rotate((90, 0, 0)).translate((0, 2.25, 0))
 
 
@@ -201,13 +195,9 @@ def torn(facets: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def write_stl(path: Path, facets: NDArray[np.float32]) -> None:
     """Write a binary STL."""
-    rows = np.zeros(
-        len(facets), np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
-    )
+    rows = np.zeros(len(facets), np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")]))
     rows["corners"] = facets
-    path.write_bytes(
-        b"weather post, Tarn Hollow".ljust(80, b" ") + struct.pack("<I", len(rows)) + rows.tobytes()
-    )
+    path.write_bytes(b"weather post, Tarn Hollow".ljust(80, b" ") + struct.pack("<I", len(rows)) + rows.tobytes())
 
 
 def write_3mf(path: Path, name: str, bodies: list[tuple[str, Solid]]) -> None:
@@ -221,9 +211,7 @@ def write_3mf(path: Path, name: str, bodies: list[tuple[str, Solid]]) -> None:
             f'<vertex x="{x:.6g}" y="{y:.6g}" z="{z:.6g}"/>'
             for x, y, z in np.asarray(mesh.vert_properties)[:, :3].tolist()
         )
-        facets = "".join(
-            f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in np.asarray(mesh.tri_verts).tolist()
-        )
+        facets = "".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in np.asarray(mesh.tri_verts).tolist())
         objects.append(
             f'<object id="{number}" type="model" name="{body}"><mesh><vertices>{vertices}</vertices>'
             f"<triangles>{facets}</triangles></mesh></object>"
@@ -268,14 +256,10 @@ def write_bracket(path: Path) -> None:
     def plate(at: tuple[float, float, float], x: float, y: float, z: float) -> Any:
         return BRepPrimAPI_MakeBox(gp_Pnt(*at), x, y, z).Shape()
 
-    def bore(
-        at: tuple[float, float, float], way: tuple[float, float, float], radius: float, depth: float
-    ) -> Any:
+    def bore(at: tuple[float, float, float], way: tuple[float, float, float], radius: float, depth: float) -> Any:
         return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*at), gp_Dir(*way)), radius, depth).Shape()
 
-    gusset = BRepPrimAPI_MakeWedge(
-        gp_Ax2(gp_Pnt(26, 6, 6), gp_Dir(1, 0, 0), gp_Dir(0, 1, 0)), 26, 26, 8, 1.5
-    ).Shape()
+    gusset = BRepPrimAPI_MakeWedge(gp_Ax2(gp_Pnt(26, 6, 6), gp_Dir(1, 0, 0), gp_Dir(0, 1, 0)), 26, 26, 8, 1.5).Shape()
     shape = plate((0, 0, 0), 60, 42, 6)
     for piece in (plate((0, 0, 0), 60, 7, 46), gusset):
         shape = BRepAlgoAPI_Fuse(shape, piece).Shape()

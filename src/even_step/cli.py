@@ -17,6 +17,7 @@ USAGE = """\
   ./even-step settings                        every setting, with range and explanation
   ./even-step list machines|materials|recipes what ships with the program
   ./even-step demo                            slice the weather post into out/
+  ./even-step shots                           make the documents' pictures again
   ./even-step test                            run all tests
   ./even-step bench                           measure speed against the yardstick
 Each command explains itself: ./even-step slice --help"""

@@ -29,9 +29,7 @@ def add_to(commands: Any) -> None:
     info.set_defaults(run=lambda chosen: _say([_file(Path(path)) for path in chosen.files]))
     check = commands.add_parser("check", help="read G-code back and measure it")
     check.add_argument("file", metavar="OUT.gcode")
-    check.add_argument(
-        "--machine", metavar="NAME|FILE", help="whose limits; the file's own head when left out"
-    )
+    check.add_argument("--machine", metavar="NAME|FILE", help="whose limits; the file's own head when left out")
     check.set_defaults(run=_check)
     settings = commands.add_parser("settings", help="every setting")
     settings.set_defaults(run=lambda _: _say([_setting(setting) for setting in CATALOGUE.values()]))

@@ -14,6 +14,7 @@ from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError, JobError, SettingError
 from even_step.core.job.bring_in import kept_in_place, parts_of, posed
+from even_step.core.job.cascade import resolve
 from even_step.core.job.file import is_job_file, job_file, read_job_file
 from even_step.core.job.model import MM_PER, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
@@ -40,7 +41,32 @@ def add_to(commands: Any) -> None:
         "in text (.toml) without a window.",
     )
     parser.add_argument("inputs", nargs="+", metavar="IN", help="model, saved job or job in text")
+    _add_job_options(parser)
+    _add_output_options(parser)
+    parser.set_defaults(run=run)
+
+
+def _add_output_options(parser: argparse.ArgumentParser) -> None:
+    """Declare what is written and how."""
     parser.add_argument("--out", required=True, metavar="OUT.gcode", help="where the G-code goes")
+    parser.add_argument("--save-job", metavar="OUT.3mf", help="save the whole job as one file")
+    parser.add_argument("--report", metavar="OUT.json", help="write time, material, ledger and findings")
+    parser.add_argument("--ledger", action="store_true", help="the report's ledger by layer too")
+    parser.add_argument("--picture", metavar="OUT.png", help="draw the layer in the middle of the job")
+    parser.add_argument(
+        "--then",
+        action="append",
+        default=[],
+        metavar="KEY=VALUE",
+        help="slice again with this changed too; any number, in turn",
+    )
+    parser.add_argument("--threads", type=_threads, default=os.cpu_count() or 1, metavar="N")
+    parser.add_argument("--force", action="store_true", help="write G-code even though a finding stops")
+    parser.add_argument("--quiet", action="store_true", help="no progress, no summary")
+
+
+def _add_job_options(parser: argparse.ArgumentParser) -> None:
+    """Declare machine, recipe, settings and how the models stand."""
     parser.add_argument("--machine", metavar="NAME|FILE", help=f"default {DEFAULT_MACHINE}")
     parser.add_argument(
         "--material",
@@ -69,9 +95,7 @@ def add_to(commands: Any) -> None:
         default="keep",
         help="which way up: as in the file, on the largest flat side, or with least support",
     )
-    parser.add_argument(
-        "--scale", type=_positive, default=1.0, metavar="F", help="size the parts by a factor"
-    )
+    parser.add_argument("--scale", type=_positive, default=1.0, metavar="F", help="size the parts by a factor")
     parser.add_argument("--copies", type=_count, default=1, metavar="N", help="how many of each part")
     parser.add_argument(
         "--place",
@@ -79,21 +103,6 @@ def add_to(commands: Any) -> None:
         default="arrange",
         help="where the file says, in the middle, or arranged (one part is centred)",
     )
-    parser.add_argument("--save-job", metavar="OUT.3mf", help="save the whole job as one file")
-    parser.add_argument("--report", metavar="OUT.json", help="write time, material, ledger and findings")
-    parser.add_argument("--ledger", action="store_true", help="the report's ledger by layer too")
-    parser.add_argument("--picture", metavar="OUT.png", help="draw the layer in the middle of the job")
-    parser.add_argument(
-        "--then",
-        action="append",
-        default=[],
-        metavar="KEY=VALUE",
-        help="slice again with this changed too; any number, in turn",
-    )
-    parser.add_argument("--threads", type=_threads, default=os.cpu_count() or 1, metavar="N")
-    parser.add_argument("--force", action="store_true", help="write G-code even though a finding stops")
-    parser.add_argument("--quiet", action="store_true", help="no progress, no summary")
-    parser.set_defaults(run=run)
 
 
 def _positive(text: str) -> float:
@@ -151,6 +160,7 @@ def run(chosen: argparse.Namespace) -> int:
     with crew(chosen.threads, progress) as hands:
         first = StageRun(hands, cache)
         job = _job(chosen, first)
+        trials = _changed_in_turn(job, chosen.then)
         sliced = slice_job(job, hands, cache, first)
         for warning in _cautions(sliced):
             progress.done(warning)
@@ -160,7 +170,7 @@ def run(chosen: argparse.Namespace) -> int:
                 write_whole(Path(chosen.out), gcode(gcode_job(sliced), hands))
             first.made.add("write")
         record = report(sliced, first, ledger_by_layer=chosen.ledger)
-        record["trials"] = _trials(chosen, job, hands, cache)
+        record["trials"] = [_trial(chosen, trial, hands, cache) for trial in trials]
         _write_extras(chosen, sliced, record)
     progress.done(_summary(record, chosen, written=not stopped or chosen.force))
     return 1 if stopped else 0
@@ -191,14 +201,10 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
     whole = [path for path in map(Path, chosen.inputs) if path.suffix.lower() == ".toml" or is_job_file(path)]
     if whole:
         if len(chosen.inputs) > 1:
-            raise JobError(
-                "a job is sliced alone", subject=whole[0], remedy="name the job, or models, not both"
-            )
+            raise JobError("a job is sliced alone", subject=whole[0], remedy="name the job, or models, not both")
         job = (read_job_text if whole[0].suffix.lower() == ".toml" else read_job_file)(whole[0])
         if not job.parts:
-            raise InputError(
-                "describes a job without parts", subject=whole[0], remedy="add a [[parts]] table"
-            )
+            raise InputError("describes a job without parts", subject=whole[0], remedy="add a [[parts]] table")
         update: dict[str, object] = {}
         if chosen.machine:
             update["machine"] = find(Machine, chosen.machine)
@@ -270,14 +276,20 @@ def _first_copies(sliced: Sliced) -> list[int]:
     return [placed.solid for placed in sliced.placed if placed.copy == 1]
 
 
-def _trials(chosen: argparse.Namespace, job: Job, hands: Crew, cache: StageCache) -> list[dict[str, Any]]:
-    """Slice again for each ``--then``, with all changes so far."""
-    trials = []
-    for text in chosen.then:
+def _changed_in_turn(job: Job, changes: list[str]) -> list[Job]:
+    """Return the job of each ``--then``, all checked before anything is sliced."""
+    jobs = []
+    for text in changes:
         job = job.with_settings(dict([assignment(text)]))
-        again = StageRun(hands, cache)
-        trials.append(report(slice_job(job, hands, cache, again), again, ledger_by_layer=chosen.ledger))
-    return trials
+        resolve(job)
+        jobs.append(job)
+    return jobs
+
+
+def _trial(chosen: argparse.Namespace, job: Job, hands: Crew, cache: StageCache) -> dict[str, Any]:
+    """Slice once more with what is kept and report it."""
+    again = StageRun(hands, cache)
+    return report(slice_job(job, hands, cache, again), again, ledger_by_layer=chosen.ledger)
 
 
 def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, Any]) -> None:
@@ -305,14 +317,7 @@ def clock(seconds: float) -> str:
 
 def _summary(record: dict[str, Any], chosen: argparse.Namespace, *, written: bool) -> str:
     used = record["material"][0]
-    lines = [
-        f"{record['layers']['count']} layers, {clock(record['time_s'])}, "
-        f"{used['mass_g']:.1f} g of {used['name']}"
-    ]
-    lines += [
-        f"{finding['severity']}: {finding['message']} ({finding['remedy']})" for finding in record["findings"]
-    ]
-    lines.append(
-        f"wrote {chosen.out}" if written else f"{chosen.out} was not written: a finding stops it (--force)"
-    )
+    lines = [f"{record['layers']['count']} layers, {clock(record['time_s'])}, {used['mass_g']:.1f} g of {used['name']}"]
+    lines += [f"{finding['severity']}: {finding['message']} ({finding['remedy']})" for finding in record["findings"]]
+    lines.append(f"wrote {chosen.out}" if written else f"{chosen.out} was not written: a finding stops it (--force)")
     return "\n".join(lines)

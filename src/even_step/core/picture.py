@@ -97,9 +97,7 @@ def _paper(
             for k in range(int(np.ceil(low[axis] / step)), int(np.floor(high[axis] / step)) + 1):
                 ends = np.array([low, high], np.float64)
                 ends[:, axis] = k * step
-                draw.line(
-                    view.points(ends), fill=HEAVY_RULE if heavy else RULE, width=FINER * (2 if heavy else 1)
-                )
+                draw.line(view.points(ends), fill=HEAVY_RULE if heavy else RULE, width=FINER * (2 if heavy else 1))
     x0, y0, x1, y1 = bed.bounds
     corner, other = view.points(np.array([(x0, y1), (x1, y0)]))
     outline = draw.ellipse if bed.shape == "round" else draw.rectangle

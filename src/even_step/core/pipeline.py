@@ -105,9 +105,7 @@ def model_of(part: Part, models: list[Model]) -> Model:
         When the file holds fewer parts than the job names.
     """
     if part.object >= len(models):
-        raise JobError(
-            f"holds {len(models)} part(s), the job names part {part.object + 1}", subject=part.file
-        )
+        raise JobError(f"holds {len(models)} part(s), the job names part {part.object + 1}", subject=part.file)
     return models[part.object]
 
 
@@ -187,9 +185,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
 
 
-def _stand(
-    job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun
-) -> tuple[list[_Solid], list[PlacedPart]]:
+def _stand(job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun) -> tuple[list[_Solid], list[PlacedPart]]:
     """Pose every part, equal ones once, and find a place for those that have none."""
     solids: dict[str, _Solid] = {}
     numbers: dict[str, int] = {}
@@ -199,9 +195,7 @@ def _stand(
         model = model_of(part, models)
         for count, copy in enumerate(part.copies, 1):
             matrix = pose_matrix(part, copy) * MM_PER[part.unit]
-            key = hashlib.blake2b(
-                repr((content, part.object, matrix.tolist())).encode(), digest_size=16
-            ).hexdigest()
+            key = hashlib.blake2b(repr((content, part.object, matrix.tolist())).encode(), digest_size=16).hexdigest()
             if key not in solids:
                 with run.timed("read"):
                     mesh, _ = set_down(model.merged(), matrix)
@@ -227,9 +221,7 @@ def _stand(
 class _Slicing:
     """The stages of one solid, in its own frame."""
 
-    def __init__(
-        self, solid: _Solid, heights: Heights, heights_key: str, resolved: Resolved, run: StageRun
-    ) -> None:
+    def __init__(self, solid: _Solid, heights: Heights, heights_key: str, resolved: Resolved, run: StageRun) -> None:
         self.solid, self.values, self.run = solid, resolved.values, run
         count = heights.count_for(float(solid.mesh.bounds[1, 2]))
         cuts, self.thick = heights.cuts[:count], heights.thick[:count]
@@ -297,9 +289,7 @@ def _toolpath(
 
     def lay_skirt() -> Adhesion:
         feet = [
-            region.shifted(
-                sliced[part.solid].outlines.outline[sliced[part.solid].outlines.which[0]], *part.at
-            )
+            region.shifted(sliced[part.solid].outlines.outline[sliced[part.solid].outlines.which[0]], *part.at)
             for part in placed
             if len(sliced[part.solid].outlines.which)
         ]
@@ -307,9 +297,7 @@ def _toolpath(
 
     skirt, skirt_key = run.stage("adhesion", (feet_key, stick), lay_skirt)
     blocks = [work[part.solid].blocks_at(part.at) for part in placed]
-    standing = [
-        Placed(one, part.at, i) for i, ((one, _), part) in enumerate(zip(blocks, placed, strict=True))
-    ]
+    standing = [Placed(one, part.at, i) for i, ((one, _), part) in enumerate(zip(blocks, placed, strict=True))]
     return run.stage(
         "order",
         (tuple(key for _, key in blocks), skirt_key, places, travel),

@@ -141,9 +141,7 @@ def _ledger(sliced: Sliced, *, by_layer: bool) -> dict[str, Any]:
 
 def _unsupported(sliced: Sliced, solid: int) -> float:
     """What hangs beyond the machine's limit, as seen from below, mm²; the first layer rests on the bed."""
-    return overhang_area(
-        sliced.solids[solid].mesh, sliced.job.machine.overhang_limit, float(sliced.heights.top[0])
-    )
+    return overhang_area(sliced.solids[solid].mesh, sliced.job.machine.overhang_limit, float(sliced.heights.top[0]))
 
 
 def _contact(solid: SlicedSolid) -> float:

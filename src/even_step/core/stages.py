@@ -52,6 +52,8 @@ class StageCache:
     def put(self, key: str, value: object) -> None:
         """Keep a result, unless it alone is larger than the limit."""
         size = size_of(value)
+        if key in self._kept:
+            self.used -= self._kept.pop(key)[1]
         if size > self.limit:
             return
         self._kept[key] = value, size

@@ -39,15 +39,11 @@ def _models(folder: Path) -> list[Path]:
     solid = folder / "block.obj"
     solid.write_text("\n".join((*outer[0], *inner[0], *outer[1], *hole)) + "\n")
     inside_out = folder / "inside_out.obj"
-    inside_out.write_text(
-        "\n".join((*outer[0], "f " + " ".join(outer[1][0].split()[:0:-1]), *outer[1][1:-1])) + "\n"
-    )
+    inside_out.write_text("\n".join((*outer[0], "f " + " ".join(outer[1][0].split()[:0:-1]), *outer[1][1:-1])) + "\n")
     corners = np.array([line.split()[1:] for line in outer[0]], np.float32)
     facets = [corners[list(side)] for side in SIDES]
     text = folder / "text.stl"
-    rows = [
-        f"vertex {x} {y} {z}" for face in facets for i in ((0, 1, 2), (0, 2, 3)) for x, y, z in face[list(i)]
-    ]
+    rows = [f"vertex {x} {y} {z}" for face in facets for i in ((0, 1, 2), (0, 2, 3)) for x, y, z in face[list(i)]]
     text.write_text(
         "solid s\n"
         + "\n".join("facet\n" + "\n".join(rows[i : i + 3]) + "\nendfacet" for i in range(0, len(rows), 3))

@@ -5,8 +5,7 @@ KIND = Setting(
     "Adhesion",
     "choice",
     "skirt",
-    "What is laid round the parts first. A skirt is a loop that touches nothing; it gets the plastic "
-    "flowing.",
+    "What is laid round the parts first. A skirt is a loop that touches nothing; it gets the plastic flowing.",
     choices=("none", "skirt"),
     level="short",
     synonyms=("prime", "stick", "bed"),

@@ -29,15 +29,11 @@ OUTER_SPEED = _speed(
     50.0,
     "How fast the outermost line is laid. Slower shows fewer ripples.",
 )
-COVER_SPEED = _speed(
-    "cover_speed", "Top and bottom speed", 60.0, "How fast the visible top and bottom lines are laid."
-)
+COVER_SPEED = _speed("cover_speed", "Top and bottom speed", 60.0, "How fast the visible top and bottom lines are laid.")
 FIRST_SPEED = _speed(
     "first_layer_speed", "First layer speed", 25.0, "How fast the first layer is laid. Slower sticks better."
 )
-TRAVEL_SPEED = _speed(
-    "travel_speed", "Travel speed", 180.0, "How fast the nozzle moves without laying plastic."
-)
+TRAVEL_SPEED = _speed("travel_speed", "Travel speed", 180.0, "How fast the nozzle moves without laying plastic.")
 
 
 def _acceleration(key: str, label: str, default: float, explanation: str) -> Setting:

@@ -27,8 +27,7 @@ FIRST_ALLOWANCE = Setting(
     "First layer allowance",
     "length",
     0.0,
-    "Added to the outline of the first layer only. Less than zero makes up for plastic squeezed out on "
-    "the bed.",
+    "Added to the outline of the first layer only. Less than zero makes up for plastic squeezed out on the bed.",
     range=(-1.0, 1.0),
     step=0.01,
     synonyms=("squash", "foot", "compensation"),

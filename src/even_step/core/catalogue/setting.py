@@ -28,9 +28,7 @@ Kind = Literal[
 ]
 Level = Literal["short", "wider", "everything"]
 #: Which limit of the machine a value has to keep, besides its own range.
-Limit = Literal[
-    "", "layer_height", "line_width", "speed", "acceleration", "nozzle_temperature", "bed_temperature"
-]
+Limit = Literal["", "layer_height", "line_width", "speed", "acceleration", "nozzle_temperature", "bed_temperature"]
 
 UNITS: dict[str, str] = {
     "length": "mm",
@@ -109,9 +107,7 @@ class Setting:
     def _choice(self, raw: object) -> str:
         if isinstance(raw, str) and raw.strip().lower() in self.choices:
             return raw.strip().lower()
-        raise SettingError(
-            f"{raw!s} is no choice", subject=self.key, remedy="one of " + ", ".join(self.choices)
-        )
+        raise SettingError(f"{raw!s} is no choice", subject=self.key, remedy="one of " + ", ".join(self.choices))
 
     def _switch(self, raw: object) -> bool:
         word = str(raw).strip().lower()

@@ -50,10 +50,7 @@ def _off_the_edge(evidence: Evidence) -> list[Finding]:
     else:
         x0, y0, x1, y1 = bed.bounds
         beyond = (
-            np.maximum.reduce(
-                [x0 - path.xy[:, 0], y0 - path.xy[:, 1], path.xy[:, 0] - x1, path.xy[:, 1] - y1]
-            )
-            + half
+            np.maximum.reduce([x0 - path.xy[:, 0], y0 - path.xy[:, 1], path.xy[:, 0] - x1, path.xy[:, 1] - y1]) + half
         )
     worst = int(np.argmax(beyond))
     if beyond[worst] <= TOLERANCE:

@@ -60,12 +60,8 @@ def _nearest_free(
     if len(boxes) == 0:
         return centre if _on_bed(centre[None], size, bed)[0] else None
     reach = size / 2 + spacing
-    xs = np.concatenate(
-        (boxes[:, 0] - reach[0], boxes[:, 2] + reach[0], (boxes[:, 0] + boxes[:, 2]) / 2, centre[:1])
-    )
-    ys = np.concatenate(
-        (boxes[:, 1] - reach[1], boxes[:, 3] + reach[1], (boxes[:, 1] + boxes[:, 3]) / 2, centre[1:])
-    )
+    xs = np.concatenate((boxes[:, 0] - reach[0], boxes[:, 2] + reach[0], (boxes[:, 0] + boxes[:, 2]) / 2, centre[:1]))
+    ys = np.concatenate((boxes[:, 1] - reach[1], boxes[:, 3] + reach[1], (boxes[:, 1] + boxes[:, 3]) / 2, centre[1:]))
     tries = np.stack(np.meshgrid(np.unique(xs), np.unique(ys), indexing="ij"), axis=-1).reshape(-1, 2)
     tries = tries[_on_bed(tries, size, bed)]
     tries = tries[np.lexsort((tries[:, 0], tries[:, 1], np.round(np.hypot(*(tries - centre).T), 6)))]
@@ -87,9 +83,7 @@ def _on_bed(at: NDArray[np.float64], size: NDArray[np.float64], bed: Bed) -> NDA
         far = np.hypot(*(np.abs(at - bed.centre) + half).T)
         return np.asarray(far <= bed.size[0] / 2 + 1e-9)
     x0, y0, x1, y1 = bed.bounds
-    return np.asarray(
-        ((at - half >= (x0 - 1e-9, y0 - 1e-9)) & (at + half <= (x1 + 1e-9, y1 + 1e-9))).all(axis=1)
-    )
+    return np.asarray(((at - half >= (x0 - 1e-9, y0 - 1e-9)) & (at + half <= (x1 + 1e-9, y1 + 1e-9))).all(axis=1))
 
 
 def _recentring(

@@ -6,11 +6,10 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from even_step.core.job.model import Copy, Machine, Part
 from even_step.core.mesh.mesh import Mesh, Model
-from even_step.core.mesh.pose import best_pose, flat_sides, turn_matrix
+from even_step.core.mesh.pose import best_pose, flat_sides, turn_matrix, turn_of
 
 
 def parts_of(path: Path, models: list[Model], copies: int = 1, unit: str | None = None) -> tuple[Part, ...]:
@@ -32,8 +31,7 @@ def posed(part: Part, mesh: Mesh, pose: str, machine: Machine) -> Part:
         matrix = sides[0][0] if sides else np.eye(3)
     else:
         matrix = best_pose(mesh, machine.overhang_limit)
-    angles = np.round(Rotation.from_matrix(matrix).as_euler("xyz", degrees=True), 6) + 0.0
-    return part.model_copy(update={"turn": tuple(float(angle) for angle in angles)})
+    return part.model_copy(update={"turn": turn_of(matrix)})
 
 
 def kept_in_place(part: Part, mesh: Mesh) -> Part:
@@ -41,9 +39,7 @@ def kept_in_place(part: Part, mesh: Mesh) -> Part:
     xy = (mesh.vertices @ pose_matrix(part, Copy()).T)[:, :2]
     middle = (xy.min(axis=0) + xy.max(axis=0)) / 2
     at = (float(np.round(middle[0], 3)), float(np.round(middle[1], 3)))
-    return part.model_copy(
-        update={"copies": tuple(copy.model_copy(update={"at": at}) for copy in part.copies)}
-    )
+    return part.model_copy(update={"copies": tuple(copy.model_copy(update={"at": at}) for copy in part.copies)})
 
 
 def pose_matrix(part: Part, copy: Copy) -> NDArray[np.float64]:

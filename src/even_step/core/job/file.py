@@ -113,9 +113,7 @@ def _model_xml(parts: list[Part], models: list[Model]) -> str:
             f'<object id="{number}" type="model" name={quoteattr(escape(part.name))}><components>'
             f"{''.join(links)}</components></object>"
         )
-        items += [
-            f'<item objectid="{number}" transform="{_transform(part, copy, model)}"/>' for copy in part.copies
-        ]
+        items += [f'<item objectid="{number}" transform="{_transform(part, copy, model)}"/>' for copy in part.copies]
     return (
         f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en" xmlns="{CORE}">'
         f"<resources>{''.join(objects)}</resources><build>{''.join(items)}</build></model>\n"

@@ -65,8 +65,7 @@ def job_from_record(record: dict[str, Any], path: Path) -> Job:
     return job.model_copy(
         update={
             "parts": tuple(
-                part.model_copy(update={"file": str(folder / part.file if part.file else path)})
-                for part in job.parts
+                part.model_copy(update={"file": str(folder / part.file if part.file else path)}) for part in job.parts
             )
         }
     )

@@ -29,6 +29,21 @@ def turn_matrix(degrees: tuple[float, float, float]) -> Matrix:
     return matrix
 
 
+def turn_of(matrix: Matrix) -> tuple[float, float, float]:
+    """Return the turns about x, y and z that make a rotation, degrees; the inverse of ``turn_matrix``.
+
+    Where y is turned by a right angle the other two are one; z is then 0.
+    """
+    about_y = float(np.arcsin(np.clip(-matrix[2, 0], -1.0, 1.0)))
+    if abs(matrix[2, 0]) > 1 - 1e-12:
+        side = -1.0 if matrix[2, 0] > 0 else 1.0
+        angles = np.arctan2(side * matrix[0, 1], matrix[1, 1]), about_y, 0.0
+    else:
+        angles = np.arctan2(matrix[2, 1], matrix[2, 2]), about_y, np.arctan2(matrix[1, 0], matrix[0, 0])
+    x, y, z = (round(float(np.degrees(angle)), 6) + 0.0 for angle in angles)
+    return x, y, z
+
+
 def set_down(mesh: Mesh, matrix: Matrix) -> tuple[Mesh, NDArray[np.float64]]:
     """Turn a mesh and set it down: the middle of its bounds over the origin, its lowest point at z = 0.
 
@@ -101,9 +116,7 @@ def best_pose(mesh: Mesh, limits: tuple[float, float, float, float]) -> Matrix:
     The cost of a pose is its overhanging area past the machine's limit, less what rests on the bed, plus
     the height times the breadth of the part (a tall part takes longer and sways); all in mm².
     """
-    tries = [
-        turn_matrix(t) for t in ((0, 0, 0), (180, 0, 0), (90, 0, 0), (-90, 0, 0), (0, 90, 0), (0, -90, 0))
-    ]
+    tries = [turn_matrix(t) for t in ((0, 0, 0), (180, 0, 0), (90, 0, 0), (-90, 0, 0), (0, 90, 0), (0, -90, 0))]
     tries += [matrix for matrix, _ in flat_sides(mesh)]
     costs = []
     for matrix in tries:

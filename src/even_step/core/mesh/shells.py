@@ -61,9 +61,7 @@ def mend(mesh: Mesh) -> Mended:
     return Mended(Mesh(mesh.vertices, faces), len(volumes), open_edges, turned, doubled, int(turn.sum()))
 
 
-def _shells(
-    vertices: Vertices, faces: Faces
-) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
+def _shells(vertices: Vertices, faces: Faces) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
     """Label facets by shell (joined through vertices), with each shell's edge sum and signed volume."""
     root = _join(len(vertices), faces)
     label, count = _number(root, faces)
@@ -219,9 +217,7 @@ def _shell_volumes(vertices, faces, label, volumes):  # type: ignore[no-untyped-
         ax, ay, az = vertices[a, 0] - x0, vertices[a, 1] - y0, vertices[a, 2] - z0
         bx, by, bz = vertices[b, 0] - x0, vertices[b, 1] - y0, vertices[b, 2] - z0
         cx, cy, cz = vertices[c, 0] - x0, vertices[c, 1] - y0, vertices[c, 2] - z0
-        volumes[label[f]] += (
-            ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-        ) / 6.0
+        volumes[label[f]] += (ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)) / 6.0
 
 
 @kernel

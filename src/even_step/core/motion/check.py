@@ -61,9 +61,7 @@ def check_gcode(path: Path, machine: Machine | None = None) -> Checked:
     with np.errstate(divide="ignore", invalid="ignore"):
         flow = volume * read.feed[job] / 60.0 / way
     seen = ends[laying | travelling]
-    low, high = (
-        (np.nanmin(ends, axis=0), np.nanmax(ends, axis=0)) if len(ends) else (np.zeros(3), np.zeros(3))
-    )
+    low, high = (np.nanmin(ends, axis=0), np.nanmax(ends, axis=0)) if len(ends) else (np.zeros(3), np.zeros(3))
     return Checked(
         layers=int(layers.max(initial=-1)) + 1,
         z_mm=[float(top) for top in read.tops] or _tops(ends, laying),
@@ -73,9 +71,7 @@ def check_gcode(path: Path, machine: Machine | None = None) -> Checked:
         longest_travel_mm=float(way[travelling].max(initial=0.0)),
         largest_flow_mm3_s=float(flow[laying & (way > 1e-9)].max(initial=0.0)),
         retractions=int((read.kind[job] == RETRACT).sum()),
-        outside_volume=bool(
-            _outside(seen, bed) or (len(ends) and (low[2] < -EDGE or high[2] > height + EDGE))
-        ),
+        outside_volume=bool(_outside(seen, bed) or (len(ends) and (low[2] < -EDGE or high[2] > height + EDGE))),
     )
 
 

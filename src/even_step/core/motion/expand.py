@@ -17,9 +17,7 @@ E_STEP = 1e-5  # mm, the grain of E in G-code
 CLEAR = 2.0  # mm, how far the nozzle is raised off the finished print
 
 
-def layer_moves(
-    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, layer: int, pace: float
-) -> Moves:
+def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, layer: int, pace: float) -> Moves:
     """Return the moves of one layer, from where the layer below ended.
 
     Parameters
@@ -40,7 +38,7 @@ def layer_moves(
     to = np.empty((room, 3))
     rest = np.empty((3, room))
     path = np.empty(room, np.int64)
-    start = _start(toolpath, layer)
+    start = _start(toolpath, first)
     count = _expand(
         toolpath.xy,
         toolpath.start,
@@ -49,8 +47,8 @@ def layer_moves(
         last,
         float(toolpath.top[layer]),
         start,
-        layer == 0,
-        layer == toolpath.layers - 1,
+        first == 0,
+        last == len(toolpath.role),
         speeds.feed,
         speeds.acceleration,
         speeds.area,
@@ -68,19 +66,16 @@ def layer_moves(
         rest,
         path,
     )
-    return Moves(
-        start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count]
-    )
+    return Moves(start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count])
 
 
-def _start(toolpath: Toolpath, layer: int) -> NDArray[np.float64]:
-    """Return where the nozzle is before a layer; before the first it is over its first point already."""
-    first = int(toolpath.layer[layer])
-    if first == 0:
-        at = toolpath.xy[0] if len(toolpath.xy) else np.zeros(2)
-        return np.array([at[0], at[1], toolpath.top[layer]])
-    at = toolpath.xy[toolpath.start[first] - 1]
-    return np.array([at[0], at[1], toolpath.top[max(0, layer - 1)]])
+def _start(toolpath: Toolpath, first: int) -> NDArray[np.float64]:
+    """Return where the nozzle is before a layer's first path; before the very first it is over its point."""
+    before = max(first - 1, 0)
+    layer = int(np.searchsorted(toolpath.layer, before, side="right")) - 1
+    point = toolpath.start[first] - 1 if first else 0
+    at = toolpath.xy[point] if len(toolpath.xy) else np.zeros(2)
+    return np.array([at[0], at[1], toolpath.top[min(layer, toolpath.layers - 1)]])
 
 
 @kernel

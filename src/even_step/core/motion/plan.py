@@ -110,6 +110,4 @@ def volume_by_role(toolpath: Toolpath, plan: MotionPlan) -> dict[str, float]:
 
 def heat_up_time(heating: Heating, nozzle: float, bed: float) -> float:
     """Return how long nozzle and bed take from room temperature, both at once, s."""
-    return max(
-        (nozzle - ROOM_TEMPERATURE) / heating.nozzle_rate, (bed - ROOM_TEMPERATURE) / heating.bed_rate, 0.0
-    )
+    return max((nozzle - ROOM_TEMPERATURE) / heating.nozzle_rate, (bed - ROOM_TEMPERATURE) / heating.bed_rate, 0.0)

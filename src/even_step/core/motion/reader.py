@@ -67,9 +67,7 @@ def read_gcode(path: Path) -> ReadMoves:
     if (data == 0).any():
         raise InputError("is no G-code: it holds zero bytes", subject=path)
     raw = data.tobytes()
-    words = tuple(
-        sorted({found.decode() for found in re.findall(rb"^;es role=([a-z-]+)", raw, re.MULTILINE)})
-    )
+    words = tuple(sorted({found.decode() for found in re.findall(rb"^;es role=([a-z-]+)", raw, re.MULTILINE)}))
     if len(words) >= NO_ROLE:
         raise InputError("names more roles than there can be", subject=path)
     letters = np.frombuffer("\n".join((*words, "")).encode(), np.uint8)
@@ -80,11 +78,10 @@ def read_gcode(path: Path) -> ReadMoves:
     count, bad = _parse(data, letters, kind, to, rest, layer, role, own)
     if bad:
         raise InputError(f"line {bad}: a word of a move is no number", subject=path)
-    if count == 0:
+    head = _head(raw)
+    if count == 0 and not head:
         raise InputError("holds no moves", subject=path, remedy="is it G-code?")
-    tops = tuple(
-        float(found) for found in re.findall(rb"^;es layer=\d+ top=(-?\d+\.?\d*)", raw, re.MULTILINE)
-    )
+    tops = tuple(float(found) for found in re.findall(rb"^;es layer=\d+ top=(-?\d+\.?\d*)", raw, re.MULTILINE))
     return ReadMoves(
         kind[:count],
         to[:count],
@@ -95,7 +92,7 @@ def read_gcode(path: Path) -> ReadMoves:
         role[:count],
         own[:count],
         words,
-        _head(raw),
+        head,
         tops,
     )
 

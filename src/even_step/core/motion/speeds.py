@@ -82,7 +82,5 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
     area = section_area(width, height) * flow
     wanted = np.minimum(wanted, settings.melt_limit / np.maximum(area, 1e-9))
-    acceleration = np.where(
-        toolpath.role == OUTER_WALL, settings.outer_acceleration, settings.print_acceleration
-    )
+    acceleration = np.where(toolpath.role == OUTER_WALL, settings.outer_acceleration, settings.print_acceleration)
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)

@@ -158,15 +158,13 @@ def _layer(source: GcodeJob, layer: int) -> bytes:
         tags,
         tag_start,
         tag_of,
-        layer == 0,
+        first == 0,
         buffer,
     )
     return _layer_head(source, layer) + buffer[:used].tobytes()
 
 
-def _tags(
-    source: GcodeJob, first: int, last: int
-) -> tuple[NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64]]:
+def _tags(source: GcodeJob, first: int, last: int) -> tuple[NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64]]:
     """Return comments and which of them each path begins with (role and part; −1 for none)."""
     path = source.toolpath
     if last == first:

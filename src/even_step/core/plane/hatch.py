@@ -233,7 +233,9 @@ def _hatch(  # type: ignore[no-untyped-def]
         a, b = ring_start[of_cell[c]], ring_start[of_cell[c + 1]]
         if b == a or spacing[c] <= 0.0:
             continue
-        cos, sin = np.cos(np.radians(angle[c])), np.sin(np.radians(angle[c]))
+        # Rounded, so that quarter turns are exact and a row on an edge counts once.
+        cos = np.round(np.cos(np.radians(angle[c])), 15)
+        sin = np.round(np.sin(np.radians(angle[c])), 15)
         uv = np.empty((b - a, 2))
         size = np.empty(b - a, np.int64)
         for r in range(of_cell[c], of_cell[c + 1]):

@@ -91,9 +91,9 @@ def is_inside(x, y, xy, first, last):  # type: ignore[no-untyped-def]
     odd = False
     j = last - 1
     for i in range(first, last):
-        if (xy[i, 1] > y) != (xy[j, 1] > y) and x < (xy[j, 0] - xy[i, 0]) * (y - xy[i, 1]) / (
-            xy[j, 1] - xy[i, 1]
-        ) + xy[i, 0]:
+        if (xy[i, 1] > y) != (xy[j, 1] > y) and x < (xy[j, 0] - xy[i, 0]) * (y - xy[i, 1]) / (xy[j, 1] - xy[i, 1]) + xy[
+            i, 0
+        ]:
             odd = not odd
         j = i
     return odd

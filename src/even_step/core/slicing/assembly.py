@@ -58,9 +58,7 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
     return np.array(way)
 
 
-def assemble(
-    placed: list[Placed], adhesion: Adhesion, heights: Heights, settings: TravelSettings
-) -> Toolpath:
+def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, settings: TravelSettings) -> Toolpath:
     """Lay out the toolpath of all layers.
 
     Parts are visited along a short way, forth in one layer and back in the next; the skirt comes first.

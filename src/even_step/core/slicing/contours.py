@@ -340,7 +340,6 @@ def _tidy(points, loop, layer, count, tolerance):  # type: ignore[no-untyped-def
     for r in range(loop.shape[0] - 1):
         most = max(most, loop[r + 1] - loop[r])
     xy = np.empty((points.shape[0], 2))
-    bits = xy.view(np.uint64)
     ring = np.zeros(loop.shape[0], np.int64)
     by_layer = np.zeros(count + 1, np.int64)
     signature = np.empty(count, np.uint64)
@@ -377,7 +376,9 @@ def _tidy(points, loop, layer, count, tolerance):  # type: ignore[no-untyped-def
                 w = begin
                 continue
             for i in range(begin, w):
-                state = mix(mix(state, bits[i, 0]), bits[i, 1])
+                # Whole micrometres: the same place gives the same bits.
+                across, up = np.int64(np.round(xy[i, 0] * 1000.0)), np.int64(np.round(xy[i, 1] * 1000.0))
+                state = mix(mix(state, np.uint64(across)), np.uint64(up))
             state = mix(state, np.uint64(w - begin))
             rings += 1
             ring[rings] = w

@@ -83,9 +83,7 @@ def covers(outlines: Outlines, walls: Walls, settings: CoverSettings, crew: Crew
     open_to = _open_to(walls.inner, outlines.outline, rows, crew)
 
     def split(first: int, last: int) -> tuple[Regions, Regions]:
-        some = _Division(
-            walls.inner[rows[first:last, 0]], outlines.outline, rows[first:last, 1:], open_to[first:last]
-        )
+        some = _Division(walls.inner[rows[first:last, 0]], outlines.outline, rows[first:last, 1:], open_to[first:last])
         return some.divide(reach, settings.least_area)
 
     weights = region.size_in_points(walls.inner[rows[:, 0]]) * (1 + open_to.sum(axis=1))
@@ -110,9 +108,7 @@ def _open_to(inner: Regions, outline: Regions, rows: Index, crew: Crew) -> NDArr
     open_ = np.ones(len(unique), bool)
     real = np.flatnonzero(unique[:, 1] >= 0)
     a, b = outline[unique[real, 1]], inner[unique[real, 0]]
-    done = crew.each(
-        lambda i, j: region.covers(a[i:j], b[i:j]), runs_of(region.size_in_points(b), most=20_000)
-    )
+    done = crew.each(lambda i, j: region.covers(a[i:j], b[i:j]), runs_of(region.size_in_points(b), most=20_000))
     if done:
         open_[real] = ~np.concatenate(done)
     return open_[place.ravel()].reshape(len(rows), -1)

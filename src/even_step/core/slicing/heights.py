@@ -87,9 +87,7 @@ def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
     return _stack(np.concatenate(([first], thick)))
 
 
-def _spread(
-    thick: NDArray[np.float64], rest: float, step: float, settings: HeightSettings
-) -> NDArray[np.float64]:
+def _spread(thick: NDArray[np.float64], rest: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:
     """Share what remains among the last layers."""
     shared = min(SPREAD_OVER - 1, len(thick))
     thinner = (shared * step + rest) / (shared + 1)

@@ -34,9 +34,7 @@ class Ledger:
 COLUMNS = ("region_mm2", "plastic_mm2", "void_mm2", "overlap_mm2", "outside_mm2")
 
 
-def ledger(
-    outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np.float64], crew: Crew
-) -> Ledger:
+def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np.float64], crew: Crew) -> Ledger:
     """Measure each distinct layer of a solid.
 
     Notes
@@ -44,13 +42,9 @@ def ledger(
     Rows cut each layer at its own phase, so that what recurs from layer to layer is not always met at the
     same place. ``void`` counts inside walls and full regions only, ``overlap`` and ``outside`` everywhere.
     """
-    keys = np.stack(
-        (blocks.which, outlines.which, covers.which, np.round(thick * 1e6).astype(np.int64)), axis=1
-    )
+    keys = np.stack((blocks.which, outlines.which, covers.which, np.round(thick * 1e6).astype(np.int64)), axis=1)
     unique, place = np.unique(keys, axis=0, return_inverse=True)
-    shapes = region.rings(
-        np.stack((outlines.outline[unique[:, 1]], covers.room[unique[:, 2]]), axis=1).ravel()
-    )
+    shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.room[unique[:, 2]]), axis=1).ravel())
     of_item = shapes.starts_by_item(2 * len(unique))
     paths = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
 

@@ -153,9 +153,7 @@ def _layer(
     for lines, a, b, role, width in (*turns[:2], *fills, turns[2]):
         if b > a:
             xy, start, linked, x, y = _order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
-            pieces.append(
-                (xy, start, np.full(b - a, role, np.uint8), np.full(b - a, width, np.float32), linked)
-            )
+            pieces.append((xy, start, np.full(b - a, role, np.uint8), np.full(b - a, width, np.float32), linked))
     return (
         np.concatenate([piece[0] for piece in pieces]),
         joined_starts([piece[1] for piece in pieces]),

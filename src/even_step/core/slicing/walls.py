@@ -91,9 +91,7 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
     shapes = outlines.outline[source]
     if settings.count == 0:
         empty = region.rings(region.nothing(0))
-        return Walls(
-            which.ravel(), source, height, empty, np.empty(0, np.int64), shapes, np.zeros(len(source), bool)
-        )
+        return Walls(which.ravel(), source, height, empty, np.empty(0, np.int64), shapes, np.zeros(len(source), bool))
     depth = wall_depths(settings, height)
     spacing = plastic_width(settings.line_width, height)
 
@@ -129,25 +127,34 @@ def _lay(
     grid = region.offset(np.repeat(shapes, count + 1), -depth.ravel()).reshape(len(shapes), count + 1)
     lines, inner = grid[:, :count], grid[:, count]
     narrow = _lost(shapes, lines[:, 0], depth[:, 0])
-    for level in range(count):
-        within = lines[:, level + 1] if level + 1 < count else inner
+    for level in range(1, count):
+        within = grid[:, level + 1]
         step = depth[:, level + 1] - depth[:, level]
-        doubled = np.flatnonzero(_lost(lines[:, level], within, step))
-        if level > 0 and len(doubled):
-            # Two runs of this wall come closer than a line: they would lie on each other.
-            half = spacing[doubled] / 2
-            lines[doubled, level] = region.offset(region.offset(lines[doubled, level], -half), half)
+        close = np.flatnonzero(_lost(lines[:, level], within, step))
+        if len(close):
+            _part_runs(lines[:, level], close, spacing[close] / 2)
     rings = region.rings(lines.ravel())
-    return Rings(rings.xy, rings.start, rings.item // count, rings.polygon), rings.item % count, inner, narrow
+    return (
+        Rings(rings.xy, rings.start, rings.item // count, rings.polygon),
+        rings.item % count,
+        inner,
+        narrow,
+    )
+
+
+def _part_runs(lines: Regions, close: NDArray[np.int64], half: NDArray[np.float64]) -> None:
+    """Take out, in place, where two runs of a wall would come closer than a line and lie on each other."""
+    shrunk = region.offset(lines[close], -half)
+    doubled = _lost(lines[close], shrunk, half)
+    lines[close[doubled]] = region.offset(shrunk[doubled], half[doubled])
 
 
 def _lost(outer: Regions, inner: Regions, depth: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Tell whether some area vanished because it was too narrow for an offset.
+    """Tell whether something vanished because it was too narrow to be moved in.
 
-    Between a ring and its offset lies the depth times the mean of their lengths, exactly, as long as
-    nothing vanishes and corners stay sharp (Steiner's formula); what is missing from that vanished.
+    Moved in by ``d``, an area ``A`` with outline ``L`` becomes ``A − d·L + d²·S/2`` (Steiner's formula, ``S``
+    the sum over its corners), as long as nothing vanishes; more than that is left where something did.
     """
     length = region.perimeter(outer)
-    band = depth * (length + region.perimeter(inner)) / 2
-    lost = band - (region.area(outer) - region.area(inner))
-    return np.asarray(lost > LOST_AREA + LOST_WIDTH * length)
+    left = region.area(outer) - depth * length + depth * depth * region.corner_sum(outer) / 2
+    return np.asarray(region.area(inner) - left > LOST_AREA + LOST_WIDTH * length)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
@@ -11,6 +12,8 @@ from even_step.core.errors import InputError
 MOST_UNPACKED = 800_000_000
 MOST_ENTRIES = 10_000
 CHUNK = 1 << 20
+UNIT = re.compile(rb"""<model\b[^>]*?\bunit\s*=\s*["']([^"']*)["']""")
+UNITS = {"micron", "millimeter", "centimeter", "inch", "foot", "meter"}
 JOB_ENTRY = "Metadata/even-step-job.toml"
 LONGEST_JOB = 4_000_000
 
@@ -74,6 +77,13 @@ def _check_xml(path: Path, archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> 
             subject=path,
             remedy="it is no honest model; ask for another",
         )
+    stated = UNIT.search(head)
+    if stated and stated[1].decode("ascii", "replace") not in UNITS:
+        raise InputError(
+            f"states a unit that 3MF does not have: {stated[1].decode('ascii', 'replace')[:20]}",
+            subject=path,
+            remedy="export the model again",
+        )
 
 
 def job_text_in(path: Path) -> str | None:
@@ -91,9 +101,7 @@ def job_text_in(path: Path) -> str | None:
             with archive.open(JOB_ENTRY) as stream:
                 raw = stream.read(LONGEST_JOB + 1)
     except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
-        raise InputError(
-            f"is no sound 3MF archive: {error}", subject=path, remedy="copy the file again"
-        ) from error
+        raise InputError(f"is no sound 3MF archive: {error}", subject=path, remedy="copy the file again") from error
     if len(raw) > LONGEST_JOB:
         raise InputError("carries a job record that is too large", subject=path)
     try:

@@ -12,9 +12,7 @@ from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.weld import Welded, weld_indexed
 
 
-def welded_mesh(
-    path: Path, vertices: NDArray[np.float64], faces: NDArray[np.int64], notes: list[str]
-) -> Mesh:
+def welded_mesh(path: Path, vertices: NDArray[np.float64], faces: NDArray[np.int64], notes: list[str]) -> Mesh:
     """Weld an indexed mesh and note what was left out.
 
     Raises

@@ -29,9 +29,7 @@ MOST_TRIANGLES = 20_000_000
 MOST_BODIES = 20_000
 DEFLECTION, ANGLE = 0.01, 0.2  # mm and rad: how far facets may stray from a curved STEP face
 MM_PER_GLTF_UNIT = 1000.0
-SOLID = re.compile(
-    rb"(MANIFOLD_SOLID_BREP|BREP_WITH_VOIDS|FACETED_BREP|FACETED_BREP_AND_BREP_WITH_VOIDS)\s*\("
-)
+SOLID = re.compile(rb"(MANIFOLD_SOLID_BREP|BREP_WITH_VOIDS|FACETED_BREP|FACETED_BREP_AND_BREP_WITH_VOIDS)\s*\(")
 
 RawBody = tuple[str, NDArray[np.float64], NDArray[np.int64]]
 RawPart = tuple[str, list[RawBody]]
@@ -74,9 +72,7 @@ def read_isolated(kind: str, path: Path) -> tuple[str, list[RawPart]]:
                 f"took longer than {MOST_SECONDS} s to read", subject=path, remedy="export a simpler model"
             ) from error
         if done.returncode != 0 or not out.exists():
-            lines = (
-                done.stderr.decode("utf-8", "replace").strip().splitlines() if done.returncode == 2 else []
-            )
+            lines = done.stderr.decode("utf-8", "replace").strip().splitlines() if done.returncode == 2 else []
             reason = lines[-1][:300] if lines else "is damaged, or too much for the reader"
             raise InputError(reason, subject=path, remedy="export the model again")
         with np.load(out, allow_pickle=False) as box:

@@ -72,9 +72,7 @@ def format_of(path: Path, data: NDArray[np.uint8]) -> str:
     binary = b"\0" in head
     if (exact and promised > 0) or (binary and path.suffix.lower() == ".stl"):
         return "stl"
-    if not binary and any(
-        line.lstrip()[:2] in {b"v ", b"v\t"} for line in data.tobytes().split(b"\n", 4000)[:4000]
-    ):
+    if not binary and any(line.lstrip()[:2] in {b"v ", b"v\t"} for line in data.tobytes().split(b"\n", 4000)[:4000]):
         return "obj"
     names = {
         ".3mf": "a 3MF archive",
@@ -122,9 +120,7 @@ def _read_by_library(kind: str, path: Path) -> list[Model]:
     models = []
     for name, bodies in parts:
         notes: list[str] = []
-        welded = tuple(
-            Body(body, welded_mesh(path, vertices, faces, notes)) for body, vertices, faces in bodies
-        )
+        welded = tuple(Body(body, welded_mesh(path, vertices, faces, notes)) for body, vertices, faces in bodies)
         models.append(Model(name, welded, unit, unit_stated=True, repairs=tuple(notes)))
     return models
 

@@ -74,9 +74,7 @@ def read_ply(path: Path, data: NDArray[np.uint8]) -> list[Model]:
     if vertices is None or faces is None:
         raise InputError("holds no facets", subject=path, remedy="export the model again")
     notes: list[str] = []
-    return [
-        Model(path.stem, (Body(path.stem, welded_mesh(path, vertices, faces, notes)),), repairs=tuple(notes))
-    ]
+    return [Model(path.stem, (Body(path.stem, welded_mesh(path, vertices, faces, notes)),), repairs=tuple(notes))]
 
 
 def _header(path: Path, data: NDArray[np.uint8]) -> tuple[str, list[_Element], int]:
@@ -204,9 +202,7 @@ def _face_list(element: _Element) -> int:
     return _lists(element)[0]
 
 
-def _faces(
-    path: Path, element: _Element, table: _Table, vertices: NDArray[np.float64] | None
-) -> NDArray[np.int64]:
+def _faces(path: Path, element: _Element, table: _Table, vertices: NDArray[np.float64] | None) -> NDArray[np.int64]:
     _, _, corners, starts = table
     if vertices is None or not _lists(element):
         raise InputError("its faces come without vertices", subject=path, remedy="export the model again")

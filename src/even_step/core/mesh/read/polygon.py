@@ -37,9 +37,7 @@ def triangulate(
 
 @kernel
 def _cross(flat, a, b, c):  # type: ignore[no-untyped-def]
-    return (flat[b, 0] - flat[a, 0]) * (flat[c, 1] - flat[a, 1]) - (flat[b, 1] - flat[a, 1]) * (
-        flat[c, 0] - flat[a, 0]
-    )
+    return (flat[b, 0] - flat[a, 0]) * (flat[c, 1] - flat[a, 1]) - (flat[b, 1] - flat[a, 1]) * (flat[c, 0] - flat[a, 0])
 
 
 @kernel

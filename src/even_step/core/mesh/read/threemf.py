@@ -56,9 +56,7 @@ class _Archive:
         self.bodies += bodies
         self.triangles += triangles
         if self.bodies > self.most_bodies or self.triangles > self.most_triangles:
-            raise InputError(
-                f"expands to more than {self.most_bodies} bodies or {self.most_triangles} facets"
-            )
+            raise InputError(f"expands to more than {self.most_bodies} bodies or {self.most_triangles} facets")
 
     def resource(self, key: int) -> Any:
         """Return the object of a number as what it really is: a mesh or a set of components."""

@@ -64,9 +64,7 @@ def directions(settings: InfillSettings) -> tuple[tuple[float, ...], tuple[float
     return (angle,), (angle + 90.0,)
 
 
-def infill(
-    walls: Walls, covers: Covers, origin: tuple[float, float], settings: InfillSettings, crew: Crew
-) -> Infill:
+def infill(walls: Walls, covers: Covers, origin: tuple[float, float], settings: InfillSettings, crew: Crew) -> Infill:
     """Lay the infill of one placed solid.
 
     Parameters

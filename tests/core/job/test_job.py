@@ -1,0 +1,243 @@
+from __future__ import annotations
+
+import json
+import tomllib
+
+import jsonschema
+import lib3mf
+import numpy as np
+import pytest
+from pydantic import ValidationError
+
+from even_step.core.errors import InputError, JobError, SettingError
+from even_step.core.job.arrange import SPACING, arrange
+from even_step.core.job.bring_in import kept_in_place, pose_matrix, posed
+from even_step.core.job.cascade import resolve
+from even_step.core.job.file import is_job_file, job_file, read_job_file
+from even_step.core.job.model import Bed, Copy, Job, Machine, Material, Part, Recipe
+from even_step.core.job.shipped import DATA, find, shipped
+from even_step.core.job.text import job_record, job_schema, job_text, read_job_text
+from even_step.core.mesh.read.model import read_model
+from tests.conftest import mended
+from tests.shapes import box, write_stl
+from tests.slicing_help import job_of, slice_again
+
+
+def job_with(plain_job, **update):
+    return plain_job.model_copy(update=update)
+
+
+def test_the_later_word_wins_and_is_told(plain_job):
+    job = job_with(plain_job, recipe=find(Recipe, "Fine")).with_settings({"walls.count": 5})
+    resolved = resolve(job)
+    assert resolved.values["walls.count"] == 5
+    assert resolved.origin["walls.count"] == "job"
+    assert resolved.under["walls.count"] == 3
+    assert resolved.origin["layers.height"] == "recipe"
+    assert resolved.origin["heat.nozzle"] == "material"
+    assert resolved.origin["infill.angle"] == "default"
+    fine = resolve(job_with(plain_job, machine=find(Machine, "Larch 220 fine")))
+    assert fine.origin["layers.height"] == "machine"
+    assert fine.values["walls.line_width"] == 0.22
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "told"),
+    [
+        ("layers.height", 0.5, "0.05 to 0.32"),
+        ("walls.line_width", 1.5, "0.24 to 0.72"),
+        ("heat.nozzle", 400, "280"),
+        ("heat.bed", 150, "100"),
+        ("motion.print_speed", 900, "300"),
+    ],
+)
+def test_what_the_machine_cannot_do_is_refused_with_its_range(plain_job, key, value, told):
+    with pytest.raises(SettingError, match=told):
+        resolve(plain_job.with_settings({key: value}))
+
+
+def test_a_line_narrower_than_high_is_refused(plain_job):
+    job = plain_job.with_settings({"layers.height": 0.3, "infill.line_width": 0.25})
+    with pytest.raises(SettingError, match=r"0\.25 mm wide cannot be 0\.3 mm high"):
+        resolve(job)
+
+
+def test_a_job_is_a_value(plain_job):
+    with pytest.raises(ValidationError):
+        plain_job.name = "other"
+    other = plain_job.with_settings({"walls.count": 4})
+    assert plain_job.settings == {}
+    assert other.machine is plain_job.machine
+    assert other.with_settings({"walls.count": 4}) == other
+
+
+def test_more_materials_than_extruders_are_refused(plain_job):
+    with pytest.raises(ValidationError, match="2 materials for the 1 extruder"):
+        Job.model_validate({**dict(plain_job), "materials": (find(Material, "PLA"), find(Material, "ASA"))})
+
+
+def test_a_jobs_text_reads_back_equal(plain_job, tmp_path):
+    part = Part(
+        name="a",
+        file="a.stl",
+        scale=(1, 2, 3),
+        turn=(90, 0, 12.5),
+        copies=(Copy(at=(10, 20), turn=5), Copy()),
+    )
+    job = job_with(plain_job, parts=(part,), settings={"infill.density": 40.0}, name="two rings")
+    path = tmp_path / "job.toml"
+    path.write_text(job_text(job))
+    back = read_job_text(path)
+    assert back.model_copy(update={"parts": ()}) == job.model_copy(update={"parts": ()})
+    assert back.parts[0] == part.model_copy(update={"file": str(tmp_path / "a.stl")})
+
+
+def test_the_schema_in_the_repository_is_the_models():
+    assert (DATA / "job.schema.json").read_text() == job_schema()
+
+
+@pytest.mark.parametrize("name", ["weather_post", "funnel_job"])
+def test_the_demo_jobs_keep_to_the_schema(name):
+    record = tomllib.loads((DATA / "demo" / f"{name}.toml").read_text())
+    jsonschema.validate(record, json.loads(job_schema()))
+    job = read_job_text(DATA / "demo" / f"{name}.toml")
+    jsonschema.validate(json.loads(json.dumps(job_record(job))), json.loads(job_schema()))
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("version = 99", "newer"),
+        ("machine = 'Willow'", "Larch 220"),
+        ("recipe = 'Soup'", "Even"),
+        ("materials = 'PLA'", "list"),
+        ("colour = 'red'", "colour"),
+        ("[settings]\nwalls.count = 99", "0 to 40"),
+        ("[settings]\nwalls.cuont = 9", "no such setting"),
+        ("[[parts]]\nfile = 'a.stl'", "name"),
+        ("[[parts]]\nname='a'\nscale = 0", "scale"),
+        ("[[parts]]\nname='a'\ncopies = []", "copies"),
+        ("[[parts]]\nname='a'\nunit = 'furlong'", "unit"),
+        ("not toml at all", "TOML"),
+        ("machine = 'other.toml'", "other"),
+        ("[[parts]]\nname='a'\ncopies = [{at = [nan, 0]}]", "at"),
+    ],
+)
+def test_a_bad_job_text_is_told_in_one_line(tmp_path, text, told):
+    path = tmp_path / "job.toml"
+    path.write_text(text)
+    with pytest.raises((InputError, JobError), match=told) as caught:
+        read_job_text(path)
+    assert "\n" not in str(caught.value)
+
+
+def test_own_machines_are_read_from_files(tmp_path):
+    path = tmp_path / "own.toml"
+    path.write_text((DATA / "machines" / "larch_220.toml").read_text().replace("Larch 220", "Own one"))
+    assert find(Machine, str(path)).name == "Own one"
+    path.write_text("name = 'no bed'")
+    with pytest.raises(InputError, match="bed"):
+        find(Machine, str(path))
+
+
+def apart(places, sizes, spacing):
+    for i in range(len(places)):
+        for j in range(i):
+            gap = np.abs(places[i] - places[j]) - (sizes[i] + sizes[j]) / 2
+            assert gap.max() >= spacing - 1e-6
+
+
+@pytest.mark.parametrize("name", ["Larch 220", "Rowan 240 round"])
+def test_arranged_parts_keep_their_distance_and_stay_on_the_bed(name):
+    bed = shipped(Machine)[name].bed
+    sizes = np.array([(40, 30), (60, 60), (25, 50), (30, 30), (30, 30), (10, 80)], float)
+    places = arrange(sizes, bed, np.zeros((0, 4)))
+    apart(places, sizes, SPACING)
+    corners = np.concatenate([places + sizes / 2 * s for s in ((1, 1), (1, -1), (-1, 1), (-1, -1))])
+    if bed.shape == "round":
+        assert np.hypot(*(corners - bed.centre).T).max() <= 120
+    else:
+        assert (corners >= 0).all()
+        assert (corners <= 220).all()
+
+
+def test_one_part_is_centred():
+    bed = Bed(size=(220, 220))
+    assert arrange(np.array([(30.0, 50.0)]), bed, np.zeros((0, 4))).tolist() == [[110, 110]]
+
+
+def test_parts_are_arranged_beside_those_that_have_a_place():
+    bed = Bed(size=(220, 220))
+    taken = np.array([(80.0, 80, 140, 140)])
+    (place,) = arrange(np.array([(40.0, 40.0)]), bed, taken)
+    assert np.abs(place - 110).max() >= 30 + 20 + SPACING - 1e-6
+
+
+def test_what_finds_no_room_is_put_beside_the_bed():
+    bed = Bed(size=(100, 100))
+    places = arrange(np.array([(90.0, 90.0), (90.0, 90.0)]), bed, np.zeros((0, 4)))
+    assert sorted(places[:, 0] > 100) == [False, True]
+
+
+def test_keeping_the_files_place(tmp_path):
+    mesh = mended(box(10, 10, 10, (33, 44, 0)))
+    assert kept_in_place(Part(name="a"), mesh).copies[0].at == (33.0, 44.0)
+
+
+def test_a_flat_pose_lays_a_part_on_its_largest_side(plain_job):
+    mesh = mended(box(5, 20, 30))
+    part = posed(Part(name="a"), mesh, "flat", plain_job.machine)
+    low, high = (
+        (mesh.vertices @ pose_matrix(part, Copy()).T).min(axis=0),
+        (mesh.vertices @ pose_matrix(part, Copy()).T).max(axis=0),
+    )
+    assert (high - low)[2] == pytest.approx(5)
+
+
+def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
+    path = write_stl(tmp_path / "part.stl", box(20, 10, 5))
+    job = job_of(path, {"infill.density": 33.0}, copies=2)
+    part = job.parts[0].model_copy(update={"turn": (90.0, 0.0, 30.0), "scale": (1.5, 1.0, 1.0), "unit": "cm"})
+    job = job.model_copy(update={"parts": (part.model_copy(update={"unit": "mm"}),)})
+    first = slice_again(tmp_path, job)
+    places = [[copy.at for copy in first.sliced.placed]]
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(job, [first.sliced.solids[0].model], places))
+    assert is_job_file(saved)
+    back = read_job_file(saved)
+    assert back.machine == job.machine
+    assert back.settings == job.settings
+    assert back.parts[0].turn == part.turn
+    (tmp_path / "again").mkdir()
+    again = slice_again(tmp_path / "again", back)
+    assert again.gcode.read_bytes() == first.gcode.read_bytes()
+
+
+def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
+    path = write_stl(tmp_path / "part.stl", box(20, 10, 5))
+    job = job_of(path)
+    models = read_model(path)
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(job, models, [[(50.0, 60.0)]]))
+    model = lib3mf.get_wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.ReadFromFile(str(saved))
+    items = model.GetBuildItems()
+    assert items.MoveNext()
+    shift = [items.GetCurrent().GetObjectTransform().Fields[3][i] for i in range(3)]
+    assert shift == pytest.approx([50, 60, 0])
+    assert job_file(job, models, [[(50.0, 60.0)]]) == saved.read_bytes()
+
+
+def test_a_damaged_or_newer_saved_job_is_told(tmp_path):
+    path = write_stl(tmp_path / "part.stl", box())
+    job = job_of(path)
+    saved = tmp_path / "saved.3mf"
+    for version, told in ((7, "newer"), (1, None)):
+        newer = job.model_copy(update={"version": version})
+        saved.write_bytes(job_file(newer, read_model(path), [[(50.0, 60.0)]]))
+        if told:
+            with pytest.raises(InputError, match=told):
+                read_job_file(saved)
+        else:
+            assert read_job_file(saved).parts[0].name == "part"

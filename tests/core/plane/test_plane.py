@@ -1,0 +1,169 @@
+from __future__ import annotations
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+import shapely
+
+from even_step.core.plane import region
+from even_step.core.plane.bead import plastic_width, section_area
+from even_step.core.plane.hatch import Hatch, hatch
+from even_step.core.plane.nearest import nearest_order
+from even_step.core.plane.ragged import joined_starts, starts_of
+from even_step.core.plane.trace import simplify_ring, start_of_ring
+
+
+def regions(*shapes):
+    out = region.nothing(len(shapes))
+    for i, shape in enumerate(shapes):
+        out[i] = shape if shape.geom_type == "MultiPolygon" else shapely.MultiPolygon([shape])
+    return out
+
+
+SQUARE = shapely.box(0, 0, 20, 20)
+HOLED = SQUARE.difference(shapely.Point(10, 10).buffer(4, quad_segs=32))
+
+
+def lay(shape, angle=0.0, spacing=2.0, origin=(0.0, 0.0), extend=0.0, join=0.0, hands=None):
+    how = Hatch(np.array([angle]), np.array([spacing]), origin, np.array([extend]), np.array([join]))
+    return hatch(region.rings(regions(shape)), how, hands)
+
+
+def lengths(strokes):
+    return np.array([np.hypot(*np.diff(strokes.xy[a:b], axis=0).T).sum() for a, b in itertools.pairwise(strokes.start)])
+
+
+def test_a_lines_section_is_a_stadium():
+    assert section_area(0.45, 0.2) == pytest.approx(0.2 * 0.25 + math.pi * 0.01)
+    assert section_area(0.4, 0.4) == pytest.approx(math.pi * 0.04)
+    assert plastic_width(0.45, 0.2) * 0.2 == pytest.approx(float(section_area(0.45, 0.2)))
+
+
+def test_ragged_starts_join():
+    assert joined_starts([starts_of(np.array([2, 3])), starts_of(np.array([4]))]).tolist() == [0, 2, 5, 9]
+
+
+@pytest.mark.parametrize("angle", [0, 17, 45, 90, 133])
+def test_hatch_lines_times_spacing_are_the_area(hands, angle):
+    strokes = lay(HOLED, angle, 0.1, hands=hands)
+    assert lengths(strokes).sum() * 0.1 == pytest.approx(HOLED.area, rel=0.005)
+
+
+def test_hatch_lines_lie_on_the_grid_of_the_origin(hands):
+    strokes = lay(SQUARE, 0.0, 2.0, origin=(0.0, 0.7), hands=hands)
+    assert np.unique(np.round((strokes.xy[:, 1] - 0.7) % 2.0, 6)).tolist() in ([0.0], [2.0], [0.0, 2.0])
+    assert len(lengths(strokes)) == 10
+
+
+def test_hatch_lines_stay_inside(hands):
+    strokes = lay(HOLED, 30.0, 1.0, hands=hands)
+    for a, b in itertools.pairwise(strokes.start):
+        assert HOLED.buffer(0.002).covers(shapely.LineString(strokes.xy[a:b]))
+
+
+def test_joined_lines_lay_the_same_plastic_in_fewer_paths(hands):
+    apart, joined = lay(SQUARE, 0.0, 0.4, hands=hands), lay(SQUARE, 0.0, 0.4, join=1.0, hands=hands)
+    assert len(lengths(apart)) == 50
+    assert len(lengths(joined)) == 1
+    assert lengths(joined).sum() == pytest.approx(lengths(apart).sum(), rel=1e-4)
+
+
+def test_extended_lines_reach_past_the_region(hands):
+    strokes = lay(SQUARE, 0.0, 2.0, extend=0.3, hands=hands)
+    assert strokes.xy[:, 0].min() == pytest.approx(-0.3)
+    assert strokes.xy[:, 0].max() == pytest.approx(20.3)
+
+
+def test_an_empty_cell_has_no_lines(hands):
+    how = Hatch(np.zeros(3), np.array([1.0, 1.0, 0.0]), (0.0, 0.0), np.zeros(3), np.zeros(3))
+    strokes = hatch(region.rings(regions(SQUARE, shapely.MultiPolygon(), SQUARE)), how, hands)
+    assert np.diff(strokes.cell).tolist()[1:] == [0, 0]
+    assert np.diff(strokes.cell)[0] > 0
+
+
+def test_an_offset_square_keeps_sharp_corners():
+    grown, shrunk = region.offset(regions(SQUARE, SQUARE), np.array([1.0, -1.0]))
+    assert grown.area == pytest.approx(22 * 22)
+    assert shrunk.area == pytest.approx(18 * 18)
+
+
+def test_results_lie_on_a_grid_of_a_micrometre():
+    some = regions(shapely.Point(0, 0).buffer(7), shapely.Point(3, 1).buffer(5))
+    for result in (
+        region.offset(some, -0.3333),
+        region.intersection(some[:1], some[1:]),
+        region.difference(some[:1], some[1:]),
+        region.union(some[:1], some[1:]),
+    ):
+        xy = shapely.get_coordinates(result)
+        assert np.abs(xy * 1000 - np.round(xy * 1000)).max() < 1e-6
+        assert shapely.is_valid(result).all()
+
+
+def test_rings_that_overlap_are_filled_by_winding():
+    square = np.array([(0, 0), (10, 0), (10, 10), (0, 10)], float)
+    xy = np.concatenate((square, square + (5, 5)))
+    (filled,) = region.from_rings(xy, np.array([0, 4, 8]), np.array([0, 1]), np.array([0, 0]), 1)
+    assert filled.area == pytest.approx(175)
+    (solid,) = region.from_rings(
+        np.concatenate((square, square * 0.5 + 2)), np.array([0, 4, 8]), np.array([0, 1]), np.array([0, 0]), 1
+    )
+    assert solid.area == pytest.approx(100)
+
+
+def test_a_figure_of_eight_keeps_the_lobe_that_runs_left():
+    eight = np.array([(0, 0), (10, 10), (10, 0), (0, 10)], float)
+    (shape,) = region.from_rings(eight, np.array([0, 4]), np.array([0]), np.array([0]), 1)
+    assert shape.area == pytest.approx(25)
+
+
+def test_empty_regions_stand_every_operation():
+    none, some = region.nothing(1), regions(SQUARE)
+    assert region.intersection(none, some)[0].is_empty
+    assert region.difference(some, none)[0].area == 400
+    assert region.difference(none, some)[0].is_empty
+    assert region.union(none, some)[0].area == 400
+    assert region.offset(none, 1.0)[0].is_empty
+    assert region.covers(some, none)[0]
+    assert len(region.rings(none).start) == 1
+
+
+def test_holes_are_filled():
+    assert region.without_holes(regions(HOLED))[0].area == pytest.approx(400)
+
+
+def test_thickness_is_that_of_the_largest_circle():
+    assert region.thickness(regions(shapely.box(0, 0, 30, 1.5)))[0] == pytest.approx(1.5, rel=0.02)
+
+
+def test_simplifying_keeps_to_the_tolerance():
+    turn = np.linspace(0, 2 * math.pi, 400, endpoint=False)
+    ring = np.stack((np.cos(turn), np.sin(turn)), axis=1) * 10
+    keep, stack = np.zeros(400, bool), np.empty((404, 2), np.int64)
+    simplify_ring(ring, 400, 0.05, keep, stack)
+    kept = shapely.LinearRing(ring[keep])
+    assert keep.sum() < 60
+    assert max(kept.distance(shapely.Point(p)) for p in ring) <= 0.05
+
+
+def test_a_ring_begins_at_its_leftmost_lowest_point():
+    ring = np.array([(3, 1), (0, 5), (0, 2), (4, 4)], float)
+    assert start_of_ring(ring, 0, 4) == 2
+
+
+@pytest.mark.parametrize("count", [1, 7, 48, 49, 500])
+def test_the_nearest_next_visits_each_line_once_and_takes_the_nearest(count):
+    random = np.random.default_rng(count)
+    ends = random.random((count, 4)) * 100
+    order, flip = np.empty(count, np.int64), np.empty(count, np.int64)
+    x, y = nearest_order(ends, count, 50.0, 50.0, order, flip)
+    assert sorted(order) == list(range(count))
+    left, at = set(range(count)), np.array([50.0, 50.0])
+    for i, side in zip(order, flip, strict=True):
+        far = {(j, s): np.hypot(*(ends[j, 2 * s : 2 * s + 2] - at)) for j in left for s in (0, 1)}
+        assert far[int(i), int(side)] == pytest.approx(min(far.values()))
+        left.remove(int(i))
+        at = ends[i, 2 - 2 * side : 4 - 2 * side]
+    assert (x, y) == tuple(at)

@@ -1,0 +1,53 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from even_step.core.slicing.heights import HeightSettings, fixed_heights
+
+
+def heights(tallest, height=0.2, first=0.2, least=0.05, most=0.32):
+    return fixed_heights(tallest, HeightSettings(height, first, least, most))
+
+
+def test_a_whole_number_of_layers_is_equal():
+    done = heights(20.0)
+    assert len(done.top) == 100
+    assert done.thick == pytest.approx(0.2)
+
+
+@pytest.mark.parametrize("tallest", [20.03, 20.1, 20.19, 5.07, 0.47, 0.31, 1.0])
+@pytest.mark.parametrize("first", [0.1, 0.2, 0.3])
+def test_heights_sum_up_and_keep_the_limits(tallest, first):
+    done = heights(tallest, first=first)
+    assert done.top[-1] == pytest.approx(tallest, abs=0.026)
+    assert done.thick.sum() == pytest.approx(done.top[-1])
+    assert done.thick.min() >= 0.05 - 1e-9
+    assert done.thick.max() <= 0.32 + 1e-9
+    assert done.cuts == pytest.approx(done.top - done.thick / 2)
+
+
+def test_what_remains_is_spread_over_the_last_few():
+    done = heights(20.1)
+    assert len(done.top) == 101
+    assert done.thick[:-5] == pytest.approx(0.2)
+    assert done.thick[-5:] == pytest.approx(0.18)
+
+
+def test_a_layer_no_thinner_than_the_machine_can_lay():
+    done = heights(10.01, height=0.05, first=0.05)
+    assert done.thick.min() >= 0.05 - 1e-9
+    assert done.top[-1] == pytest.approx(10.01)
+
+
+def test_a_part_thinner_than_the_least_height_becomes_one_layer():
+    assert heights(0.02).top.tolist() == [0.05]
+    assert heights(0.15).top.tolist() == [0.15]
+
+
+def test_parts_that_share_layers_end_at_the_nearest_one():
+    done = heights(20.0)
+    assert done.count_for(20.0) == 100
+    assert done.count_for(5.08) == 25
+    assert done.count_for(5.12) == 26
+    assert np.isclose(done.top[done.count_for(5.12) - 1], 5.2)
