@@ -378,6 +378,12 @@ def test_help_names_every_command(run):
         assert f"./even-step {word}" in out
 
 
+def test_without_a_command_it_says_what_works(run):
+    code, _, err = run()
+    assert code == 2
+    assert "--help" in err
+
+
 def test_a_picture_is_drawn_on_wish(run, cube, tmp_path):
     picture = tmp_path / "a.png"
     slicing(run, cube, "--out", tmp_path / "a.gcode", "--picture", picture, "--quiet")

@@ -14,9 +14,9 @@ from even_step.core.catalogue import CATALOGUE
 
 ROOT = Path(__file__).parents[1]
 SOURCES = sorted((ROOT / "src").rglob("*.py"))
-MOST_LINES, MOST_BODY, MOST_KERNEL, MOST_CLASS, MOST_METHODS, MOST_PARAMETERS = 460, 60, 130, 300, 25, 7
+MOST_LINES, MOST_BODY, MOST_KERNEL, MOST_CLASS, MOST_METHODS, MOST_PARAMETERS = 400, 50, 120, 300, 25, 7
 #: Bodies longer than allowed; the list may only shrink.
-LONG_BODIES = {"slicing/contours.py:_cut"}
+LONG_BODIES: set[str] = set()
 
 
 def run(*command):

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from even_step import __version__
 from even_step.commands import demo, inspect, slice_command
-from even_step.core.errors import EvenStepError
+from even_step.core.errors import EvenStepError, JobError
 
 USAGE = """\
   ./even-step slice MODEL … --out OUT.gcode   turn models into a toolpath
@@ -40,11 +40,16 @@ def _parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--version", action="version", version=f"even-step {__version__}")
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True, parser_class=_Parser)
+    parser.set_defaults(run=_window)
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     slice_command.add_to(commands)
     inspect.add_to(commands)
     demo.add_to(commands)
     return parser
+
+
+def _window(_: argparse.Namespace) -> int:
+    raise JobError("there is no window yet", remedy="./even-step --help says what works without one")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -8,7 +8,7 @@ import pytest
 from even_step.core.mesh import measure, shells, weld
 from even_step.core.motion import moves, writer
 from even_step.core.plane import hatch, region, trace
-from even_step.core.slicing import contours, ledger
+from even_step.core.slicing import chains, contours, ledger
 from tests.conftest import mended
 from tests.shapes import ball, box, comb, hollow_box
 
@@ -68,7 +68,7 @@ def test_cutting_and_tidying():
     start = np.concatenate(([0], np.cumsum(counts[0])))
     facets = np.zeros(start[-1], np.int32)
     contours._fill(mesh.faces, rank, 0, len(mesh.faces), start[:-1].copy(), facets)
-    fast, slow, _ = both(contours._cut, mesh.vertices, mesh.faces, rank, cuts, facets, start, 0, 2, 1.0)
+    fast, slow, _ = both(chains.chain_cuts, mesh.vertices, mesh.faces, rank, cuts, facets, start, 0, 2, 1.0)
     same(fast, slow)
     tidy, slow, _ = both(contours._tidy, fast[0], fast[1], fast[2], 2, 0.0125)
     same(tidy[:3], slow[:3])

@@ -20,6 +20,7 @@ from even_step.core.job.cascade import Resolved, resolve
 from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
+from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import file_bytes, read_model
 from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
@@ -85,15 +86,28 @@ class Sliced:
 
 
 def read_models(paths: Iterable[str], run: StageRun) -> dict[str, tuple[list[Model], str]]:
-    """Read each file once; returns its parts and the hash of its bytes."""
+    """Read each file once; returns its parts and the hash of its bytes.
+
+    A file is read again only when its size or its time has changed.
+    """
     out = {}
     for path in dict.fromkeys(paths):
-        data = file_bytes(Path(path))
-        with run.timed("read"):
-            content = hashlib.sha256(data.data).hexdigest()
-        models, _ = run.stage("read", (path, content), lambda path=path: read_model(Path(path)))  # type: ignore[misc]
-        out[path] = models, content
+        out[path], _ = run.stage("read", (path, _stamp(path)), lambda path=path: _read(path))  # type: ignore[misc]
     return out
+
+
+def _stamp(path: str) -> tuple[int, int]:
+    """Return size and time of a file; zeros where there is none, which reading then tells."""
+    try:
+        about = Path(path).stat()
+    except OSError:
+        return 0, 0
+    return about.st_size, about.st_mtime_ns
+
+
+def _read(path: str) -> tuple[list[Model], str]:
+    data = file_bytes(Path(path))
+    return read_model(Path(path), data), digest(data)
 
 
 def model_of(part: Part, models: list[Model]) -> Model:
@@ -223,8 +237,10 @@ class _Slicing:
 
     def __init__(self, solid: _Solid, heights: Heights, heights_key: str, resolved: Resolved, run: StageRun) -> None:
         self.solid, self.values, self.run = solid, resolved.values, run
-        count = heights.count_for(float(solid.mesh.bounds[1, 2]))
+        tall = float(solid.mesh.bounds[1, 2])
+        count = heights.count_for(tall)
         cuts, self.thick = heights.cuts[:count], heights.thick[:count]
+        cuts[:1] = np.minimum(cuts[:1], tall / 2)  # a part thinner than half a layer is not to be missed
         crew = run.crew
         cut = take(ContourSettings, self.values)
         self.contours, key = run.stage(

@@ -11,8 +11,8 @@ import numpy as np
 from even_step import __version__
 from even_step.core.findings.finding import SlicedSolid
 from even_step.core.mesh.measure import measure, overhang_area
+from even_step.core.motion.comments import GcodeJob
 from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_role
-from even_step.core.motion.writer import GcodeJob
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS

@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from even_step.core.slicing.heights import HeightSettings, fixed_heights
+from tests.shapes import box, write_stl
+from tests.slicing_help import job_of, slice_again
 
 
 def heights(tallest, height=0.2, first=0.2, least=0.05, most=0.32):
@@ -51,3 +53,20 @@ def test_parts_that_share_layers_end_at_the_nearest_one():
     assert done.count_for(5.08) == 25
     assert done.count_for(5.12) == 26
     assert np.isclose(done.top[done.count_for(5.12) - 1], 5.2)
+
+
+@pytest.mark.parametrize("tall", [0.02, 0.05, 0.09, 0.15])
+def test_a_part_thinner_than_half_a_layer_is_laid_and_told(sliced, tall):
+    done = sliced(box(20, 20, tall), {"adhesion.kind": "none"})
+    assert done.report["layers"]["count"] == 1
+    assert done.report["ledger"]["region_mm2"] == pytest.approx(400, rel=0.01)
+    told = [finding["code"] for finding in done.report["findings"]]
+    assert told == (["height-rounded"] if tall < 0.04 else [])
+
+
+def test_a_thin_part_beside_a_tall_one_is_laid(tmp_path):
+    job = job_of(write_stl(tmp_path / "tall.stl", box(10, 10, 5)), {"adhesion.kind": "none"})
+    thin = job_of(write_stl(tmp_path / "thin.stl", box(10, 10, 0.05)))
+    done = slice_again(tmp_path, job.model_copy(update={"parts": job.parts + thin.parts}))
+    assert done.report["ledger"]["layers"][0]["region_mm2"] == pytest.approx(200, rel=0.01)
+    assert "height-rounded" in {finding["code"] for finding in done.report["findings"]}

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.job.model import Bed
 
 TOLERANCE = 0.001  # mm
 
@@ -14,6 +16,8 @@ def check(evidence: Evidence) -> list[Finding]:
     bed = evidence.job.machine.bed
     found = []
     for part in evidence.placed:
+        if _surely_on(bed, evidence.solids[part.solid].mesh.bounds[:, :2] + part.at):
+            continue
         xy = evidence.solids[part.solid].mesh.vertices[:, :2] + part.at
         if bed.shape == "round":
             beyond = np.hypot(*(xy - bed.centre).T) - bed.size[0] / 2
@@ -38,3 +42,11 @@ def check(evidence: Evidence) -> list[Finding]:
                 )
             )
     return found
+
+
+def _surely_on(bed: Bed, box: NDArray[np.float64]) -> bool:
+    """Tell from a part's bounds alone that it lies on the bed."""
+    if bed.shape == "round":
+        return float(np.hypot(*np.abs(box - bed.centre).max(axis=0))) <= bed.size[0] / 2
+    x0, y0, x1, y1 = bed.bounds
+    return bool((box >= (x0, y0)).all() and (box <= (x1, y1)).all())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,10 +27,11 @@ class Mesh:
     vertices: Vertices
     faces: Faces
 
-    @property
+    @cached_property
     def bounds(self) -> NDArray[np.float64]:
         """Least and largest corner, (2, 3) float64, mm."""
-        return np.stack((self.vertices.min(axis=0), self.vertices.max(axis=0)))
+        columns = self.vertices.T
+        return np.array([[axis.min() for axis in columns], [axis.max() for axis in columns]])
 
 
 @dataclass(frozen=True, eq=False)

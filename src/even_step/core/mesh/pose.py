@@ -60,7 +60,7 @@ def set_down(mesh: Mesh, matrix: Matrix) -> tuple[Mesh, NDArray[np.float64]]:
         The posed mesh, and the shift that followed the matrix, mm.
     """
     vertices = mesh.vertices if (matrix == np.eye(3)).all() else mesh.vertices @ matrix.T
-    low, high = vertices.min(axis=0), vertices.max(axis=0)
+    low, high = Mesh(vertices, mesh.faces).bounds
     shift = -np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]])
     return Mesh(vertices + shift, mesh.faces), shift
 

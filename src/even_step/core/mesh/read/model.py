@@ -90,15 +90,22 @@ def format_of(path: Path, data: NDArray[np.uint8]) -> str:
     )
 
 
-def read_model(path: Path) -> list[Model]:
+def read_model(path: Path, data: NDArray[np.uint8] | None = None) -> list[Model]:
     """Read the parts of a model file, with winding mended and facts told in plain words.
+
+    Parameters
+    ----------
+    path
+        The file.
+    data : (N,) uint8, optional
+        Its bytes, where they are at hand already.
 
     Raises
     ------
     InputError
         When the file cannot be read or holds no part; one line that names the file and the remedy.
     """
-    data = file_bytes(path)
+    data = file_bytes(path) if data is None else data
     kind = format_of(path, data)
     match kind:
         case "stl":

@@ -1,0 +1,167 @@
+"""What G-code says beside its moves: the head, the machine's own code, layers, parts and roles."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step import __version__
+from even_step.core.errors import JobError
+from even_step.core.job.cascade import Resolved
+from even_step.core.job.model import Job
+from even_step.core.motion.plan import MotionPlan
+from even_step.core.motion.speeds import MotionSettings
+from even_step.core.toolpath.roles import ROLES
+from even_step.core.toolpath.toolpath import Toolpath
+
+PLACE = re.compile(r"\{([a-z_.]+)\}")
+
+
+@dataclass(frozen=True, eq=False)
+class GcodeJob:
+    """All that is written.
+
+    Attributes
+    ----------
+    job, resolved
+        For the head, the machine's own code and the temperatures.
+    toolpath, plan, settings
+        The moves.
+    part_names : tuple of (name, copy)
+        For each placed part.
+    mass_g, changed
+        For the head.
+    """
+
+    job: Job
+    resolved: Resolved
+    toolpath: Toolpath
+    plan: MotionPlan
+    settings: MotionSettings
+    part_names: tuple[tuple[str, int], ...]
+    mass_g: float
+    changed: dict[str, object]
+
+
+def _plain(value: object) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _quoted(text: str) -> str:
+    """Quote a name for a comment: plain ASCII on one line."""
+    plain = text.encode("ascii", "replace").decode().replace('"', "'")
+    return '"' + "".join(letter if letter.isprintable() else "?" for letter in plain) + '"'
+
+
+def _numbers(values: tuple[float, ...]) -> str:
+    return ",".join(f"{value:g}" for value in values)
+
+
+def head(source: GcodeJob) -> bytes:
+    """Return what comes before the first layer."""
+    job, machine = source.job, source.job.machine
+    limits, bed = machine.motion, machine.bed
+    lines = [
+        f"program=even-step version={__version__}",
+        f"job={_quoted(job.name)} machine={_quoted(machine.name)} recipe={_quoted(job.recipe.name)}",
+        *(f"material={_quoted(material.name)} extruder={i}" for i, material in enumerate(job.materials)),
+        f"layers={source.toolpath.layers} time_s={source.plan.total:.1f} mass_g={source.mass_g:.2f}",
+        f"limits speed={_numbers(limits.speed)} acceleration={_numbers(limits.acceleration)} "
+        f"junction={limits.junction_deviation:g}",
+        f"volume bed={bed.shape} bounds={_numbers(bed.bounds)} height={machine.height:g} "
+        f"filament={machine.filament_diameter:g}",
+        *(f"set {key}={_plain(value)}" for key, value in sorted(source.changed.items())),
+    ]
+    own = _own_code(machine.start, source.resolved)
+    text = "".join(f";es {line}\n" for line in lines) + f";es start\n{own};es end\n"
+    text += "G90\nM83\n" + ("T0\n" if len(machine.extruders) > 1 else "") + "G92 E0\n"
+    text += f"M204 T{source.settings.travel_acceleration:.0f}\nM107\n"
+    return text.encode("ascii", "replace")
+
+
+def tail(source: GcodeJob) -> bytes:
+    """Return what comes after the last layer."""
+    own = _own_code(source.job.machine.end, source.resolved)
+    return f";es start\n{own};es end\n".encode("ascii", "replace")
+
+
+def _own_code(template: str, resolved: Resolved) -> str:
+    """Fill the machine's own code: ``{heat.bed}`` becomes the setting's value."""
+
+    def fill(found: re.Match[str]) -> str:
+        if found[1] not in resolved.values:
+            raise JobError(
+                f"the machine's own code names {found[1]}, which is no setting",
+                subject="machine",
+                remedy="mend its start or end code",
+            )
+        return _plain(resolved.values[found[1]])
+
+    text = PLACE.sub(fill, template).strip()
+    return text + "\n" if text else ""
+
+
+def layer_head(source: GcodeJob, layer: int) -> bytes:
+    """Return comments and the machine's state at the beginning of a layer."""
+    values = source.resolved.values
+    top = float(source.toolpath.top[layer])
+    thick = top - (float(source.toolpath.top[layer - 1]) if layer else 0.0)
+    text = f";es layer={layer} top={top:.3f} thick={thick:.3f}\n"
+    if layer == 1 and values["heat.nozzle"] != values["heat.first_nozzle"]:
+        text += f"M104 S{_plain(values['heat.nozzle'])}\n"
+    if layer == int(values["cooling.fan_from_layer"]) and float(values["cooling.fan"]) > 0:
+        text += f"M106 S{float(values['cooling.fan']) * 2.55:.0f}\n"
+    return text.encode()
+
+
+@dataclass(frozen=True, eq=False)
+class PathComments:
+    """What stands before paths, each distinct text once.
+
+    Attributes
+    ----------
+    text : (N,) uint8
+        All texts.
+    start : (T + 1,) int64
+        Where each begins.
+    of_path : (P,) int64
+        Which text a path begins with, −1 for none.
+    """
+
+    text: NDArray[np.uint8]
+    start: NDArray[np.int64]
+    of_path: NDArray[np.int64]
+
+
+def path_comments(source: GcodeJob) -> PathComments:
+    """Say role, width and height wherever one of them changes, and the part where it changes.
+
+    Each layer says them anew.
+    """
+    path = source.toolpath
+    count = len(path.role)
+    if count == 0:
+        return PathComments(np.empty(0, np.uint8), np.zeros(1, np.int64), np.empty(0, np.int64))
+    look = np.stack((path.role.astype(np.float64), path.width, path.height, path.part), axis=1)
+    new_layer = np.zeros(count, bool)
+    new_layer[path.layer[:-1][np.diff(path.layer) > 0]] = True
+    differs = np.vstack((np.ones((1, 4), bool), look[1:] != look[:-1]))
+    said = new_layer | differs.any(axis=1)
+    key = np.column_stack((look, new_layer | differs[:, 3]))[said]
+    unique, place = np.unique(key, axis=0, return_inverse=True)
+    texts = [_tag(source, row) for row in unique]
+    of_path = np.full(count, -1, np.int64)
+    of_path[said] = place.ravel()
+    starts = np.cumsum([0, *(len(text) for text in texts)]).astype(np.int64)
+    return PathComments(np.frombuffer(b"".join(texts), np.uint8), starts, of_path)
+
+
+def _tag(source: GcodeJob, row: NDArray[np.float64]) -> bytes:
+    text = ""
+    if row[4] and row[3] >= 0:
+        name, copy = source.part_names[int(row[3])]
+        text = f";es part={_quoted(name)} copy={copy}\n"
+    return (text + f";es role={ROLES[int(row[0])]} width={row[1]:.3g} height={row[2]:.3g}\n").encode()
