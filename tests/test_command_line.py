@@ -212,6 +212,14 @@ def test_a_stop_finding_is_1_and_writes_gcode_only_by_force(run, tmp_path):
     assert out.exists()
 
 
+def test_an_absurd_size_is_refused_before_it_costs_anything(run, tmp_path):
+    huge = write_stl(tmp_path / "huge.stl", box(5e5, 5e5, 5e5))
+    code, err = slicing(run, huge, "--out", tmp_path / "a.gcode", "--quiet")
+    assert code == 2
+    assert "500 m" in err
+    assert len(err.strip().splitlines()) == 1
+
+
 def test_units_are_proposed_and_never_applied_unasked(run, tmp_path):
     small = write_stl(tmp_path / "small.stl", box(2, 1, 1))
     report = tmp_path / "a.json"

@@ -58,6 +58,9 @@ STAGES: dict[str, tuple[type, ...]] = {
 WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer")
 
 
+ABSURD = 4.0  # machine sizes
+
+
 def stage_of(key: str) -> str:
     """Return the first stage that a setting feeds."""
     for name, records in STAGES.items():
@@ -158,6 +161,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     resolved = resolve(job)
     files = read_models((part.file for part in job.parts), run)
     solids, placed = _stand(job, files, run)
+    _refuse_absurd_sizes(job, solids, placed)
     nozzle = job.machine.extruders[0].layer_height
     settings = take(HeightSettings, resolved.values, least=nozzle[0], most=nozzle[1])
     tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
@@ -230,6 +234,20 @@ def _stand(job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun) -
         for (number, part, count, _), (x, y) in zip(wanted, at, strict=True)
     ]
     return in_order, placed
+
+
+def _refuse_absurd_sizes(job: Job, solids: list[_Solid], placed: list[PlacedPart]) -> None:
+    """Refuse what is many times larger than the machine: too large is a finding, absurd is a wrong unit."""
+    most = ABSURD * max(*job.machine.bed.size, job.machine.height)
+    for part in placed:
+        low, high = solids[part.solid].mesh.bounds
+        largest = float((high - low).max())
+        if largest > most:
+            raise JobError(
+                f"is {largest / 1000:.3g} m large, many times the size of {job.machine.name}",
+                subject=part.name,
+                remedy="was another unit meant? scale it",
+            )
 
 
 class _Slicing:

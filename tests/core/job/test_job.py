@@ -161,6 +161,15 @@ def test_arranged_parts_keep_their_distance_and_stay_on_the_bed(name):
         assert (corners <= 220).all()
 
 
+def test_a_thousand_copies_are_arranged_without_a_long_wait():
+    bed = Bed(size=(220, 220))
+    sizes = np.full((1000, 2), 20.0)
+    places = arrange(sizes, bed, np.zeros((0, 4)))
+    on = (places <= 210).all(axis=1)
+    assert on.sum() >= 60
+    assert len(np.unique(places, axis=0)) == 1000
+
+
 def test_one_part_is_centred():
     bed = Bed(size=(220, 220))
     assert arrange(np.array([(30.0, 50.0)]), bed, np.zeros((0, 4))).tolist() == [[110, 110]]

@@ -3,6 +3,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from even_step.core.errors import JobError
 from even_step.core.slicing.heights import HeightSettings, fixed_heights
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
@@ -45,6 +46,11 @@ def test_a_layer_no_thinner_than_the_machine_can_lay():
 def test_a_part_thinner_than_the_least_height_becomes_one_layer():
     assert heights(0.02).top.tolist() == [0.05]
     assert heights(0.15).top.tolist() == [0.15]
+
+
+def test_too_many_layers_are_refused():
+    with pytest.raises(JobError, match="100000 layers"):
+        heights(3000.0, height=0.02, first=0.02, least=0.01)
 
 
 def test_parts_that_share_layers_end_at_the_nearest_one():

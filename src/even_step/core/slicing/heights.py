@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import layers
+from even_step.core.errors import JobError
 
 SPREAD_OVER = 5  # what remains at the top is shared by this many layers
 TINY = 1e-6  # mm
@@ -71,6 +72,11 @@ def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
         thicker. What no layer can meet is left: the sum then differs from ``tallest`` by less than half of
         the least height.
 
+    Raises
+    ------
+    JobError
+        When there would be more than ``MOST_LAYERS`` layers.
+
     Notes
     -----
     The sum of ``thick`` up to a layer is its ``top``; all are rounded to 1 µm.
@@ -81,7 +87,13 @@ def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
     step = settings.height
     whole = int(np.floor((tallest - first) / step + TINY))
     rest = tallest - first - whole * step
-    thick = np.full(min(whole, MOST_LAYERS), step)
+    if whole > MOST_LAYERS:
+        raise JobError(
+            f"{tallest:g} mm in layers of {step:g} mm are more than {MOST_LAYERS} layers",
+            subject="layers.height",
+            remedy="thicker layers, or a lower part",
+        )
+    thick = np.full(whole, step)
     if rest > TINY:
         thick = _spread(thick, rest, step, settings)
     return _stack(np.concatenate(([first], thick)))
