@@ -12,6 +12,7 @@ import pytest
 from even_step.core.errors import InputError
 from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
+from even_step.core.mesh.read import components
 from even_step.core.mesh.read.model import read_model
 from tests.shapes import ball, box, obj_text, ply_bytes, stl_bytes, text_stl
 
@@ -178,6 +179,17 @@ def test_a_3mf_states_its_unit(tmp_path, unit, size):
     assert model.unit_stated
     assert model.unit == {"centimeter": "cm", "inch": "inch"}.get(unit, "mm")
     assert model.merged().bounds[1, 0] == pytest.approx(size, rel=1e-5)
+
+
+def test_components_are_counted_across_the_chunks_that_are_read(monkeypatch, tmp_path):
+    monkeypatch.setattr(components, "CHUNK", 37)
+    text = f"<model>{bomb(3, 10)}</model>".encode()
+    components.check_components(tmp_path, io.BytesIO(text), 1000)
+    with pytest.raises(InputError, match="more than 999"):
+        components.check_components(tmp_path, io.BytesIO(text), 999)
+    prefixed = text.replace(b"<component", b"<c:component").replace(b"<object", b"<c:object")
+    with pytest.raises(InputError, match="more than 999"):
+        components.check_components(tmp_path, io.BytesIO(prefixed), 999)
 
 
 def test_nested_components_are_placed(tmp_path):

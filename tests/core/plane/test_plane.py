@@ -13,6 +13,7 @@ from even_step.core.plane.hatch import Hatch, hatch
 from even_step.core.plane.nearest import nearest_order
 from even_step.core.plane.ragged import joined_starts, starts_of
 from even_step.core.plane.trace import simplify_ring, start_of_ring
+from even_step.core.work import crew
 
 
 def regions(*shapes):
@@ -167,3 +168,25 @@ def test_the_nearest_next_visits_each_line_once_and_takes_the_nearest(count):
         left.remove(int(i))
         at = ends[i, 2 - 2 * side : 4 - 2 * side]
     assert (x, y) == tuple(at)
+
+
+def test_threads_may_share_regions():
+    """Shapes with a counter of their own once crashed threads that read them together."""
+    turn = np.linspace(0, 2 * math.pi, 60, endpoint=False)
+    blobs = regions(
+        *(
+            shapely.Polygon(np.stack((np.cos(turn), np.sin(turn)), axis=1) * (8 + np.sin(turn * k))[:, None])
+            for k in range(2, 42)
+        )
+    )
+    shared = region.offset(blobs, -0.37)
+    wanted = [shape.wkb for shape in region.difference(shared, shared[::-1])]
+
+    def work(first, last):
+        other = region.difference(shared, shared[::-1])
+        mine = region.intersection(region.offset(other, 0.1), shared)
+        assert len(mine) == 40
+        return [shape.wkb for shape in other] == wanted
+
+    with crew(4) as some:
+        assert all(some.each(work, [(i, i + 1) for i in range(100)]))

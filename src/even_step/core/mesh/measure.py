@@ -44,20 +44,24 @@ def overhang_area(mesh: Mesh, limits: tuple[float, float, float, float], above: 
 
 
 @kernel
+def facet_normal(vertices, a, b, c):  # type: ignore[no-untyped-def]
+    """Return a facet's normal, as long as twice its area."""
+    ux = vertices[b, 0] - vertices[a, 0]
+    uy = vertices[b, 1] - vertices[a, 1]
+    uz = vertices[b, 2] - vertices[a, 2]
+    vx = vertices[c, 0] - vertices[a, 0]
+    vy = vertices[c, 1] - vertices[a, 1]
+    vz = vertices[c, 2] - vertices[a, 2]
+    return uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+
+
+@kernel
 def _measure(vertices, faces):  # type: ignore[no-untyped-def]
     volume = 0.0
     area = 0.0
     for f in range(faces.shape[0]):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-        ux = vertices[b, 0] - vertices[a, 0]
-        uy = vertices[b, 1] - vertices[a, 1]
-        uz = vertices[b, 2] - vertices[a, 2]
-        vx = vertices[c, 0] - vertices[a, 0]
-        vy = vertices[c, 1] - vertices[a, 1]
-        vz = vertices[c, 2] - vertices[a, 2]
-        nx = uy * vz - uz * vy
-        ny = uz * vx - ux * vz
-        nz = ux * vy - uy * vx
+        nx, ny, nz = facet_normal(vertices, a, b, c)
         area += math.sqrt(nx * nx + ny * ny + nz * nz)
         volume += (
             (vertices[a, 0] - vertices[0, 0]) * nx
@@ -74,17 +78,9 @@ def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         if max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) <= above:
             continue
-        ux = vertices[b, 0] - vertices[a, 0]
-        uy = vertices[b, 1] - vertices[a, 1]
-        uz = vertices[b, 2] - vertices[a, 2]
-        vx = vertices[c, 0] - vertices[a, 0]
-        vy = vertices[c, 1] - vertices[a, 1]
-        vz = vertices[c, 2] - vertices[a, 2]
-        nz = ux * vy - uy * vx
+        nx, ny, nz = facet_normal(vertices, a, b, c)
         if nz >= 0.0:
             continue
-        nx = uy * vz - uz * vy
-        ny = uz * vx - ux * vz
         level = math.hypot(nx, ny)
         angle = math.degrees(math.atan2(-nz, level))
         turn = (math.degrees(math.atan2(ny, nx)) / 90.0) % 4.0

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
+from even_step.core.mesh.measure import facet_normal
 from even_step.core.mesh.mesh import Faces, Mesh, Vertices
 
 
@@ -301,17 +302,7 @@ def _cast(vertices, faces, label, apex, origin, cell, side, start, item, inside)
             a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
             if not _over(vertices, a, b, c, x, y):
                 continue
-            ux, uy, uz = (
-                vertices[b, 0] - vertices[a, 0],
-                vertices[b, 1] - vertices[a, 1],
-                vertices[b, 2] - vertices[a, 2],
-            )
-            vx, vy, vz = (
-                vertices[c, 0] - vertices[a, 0],
-                vertices[c, 1] - vertices[a, 1],
-                vertices[c, 2] - vertices[a, 2],
-            )
-            nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            nx, ny, nz = facet_normal(vertices, a, b, c)
             if nz == 0.0:
                 continue
             if vertices[a, 2] - (nx * (x - vertices[a, 0]) + ny * (y - vertices[a, 1])) / nz > z:

@@ -113,37 +113,22 @@ def _expand(  # type: ignore[no-untyped-def]
         a = start[p]
         tx, ty = xy[a, 0], xy[a, 1]
         far = tx != x or ty != y
-        new_layer = p == first
-        back = retract[p] and pull > 0.0 and not (is_first and new_layer)
+        opening = is_first and p == first  # nothing is known before the very first path
+        back = retract[p] and pull > 0.0 and not opening
         if back:
-            kind[m], path[m] = 2, p
-            to[m, 0], to[m, 1], to[m, 2] = x, y, z
-            rest[0, m], rest[1, m], rest[2, m] = -pull, pull_feed, 1e9
-            m += 1
-        over = min(top + lift, highest) if retract[p] and lift > 0.0 and not (is_first and new_layer) else top
+            m = _put(kind, to, rest, path, m, 2, p, x, y, z, -pull, pull_feed, 1e9)
+        over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
         over = max(over, top)
         if over != z:
             z = over
-            kind[m], path[m] = 4, p
-            to[m, 0], to[m, 1], to[m, 2] = x, y, z
-            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
-            m += 1
-        if far or (is_first and new_layer):
-            kind[m], path[m] = 0, p
-            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
-            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
-            m += 1
+            m = _put(kind, to, rest, path, m, 4, p, x, y, z, 0.0, travel_feed, travel_gain)
+        if far or opening:
+            m = _put(kind, to, rest, path, m, 0, p, tx, ty, z, 0.0, travel_feed, travel_gain)
         if z != top:
             z = top
-            kind[m], path[m] = 4, p
-            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
-            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
-            m += 1
+            m = _put(kind, to, rest, path, m, 4, p, tx, ty, z, 0.0, travel_feed, travel_gain)
         if back:
-            kind[m], path[m] = 3, p
-            to[m, 0], to[m, 1], to[m, 2] = tx, ty, z
-            rest[0, m], rest[1, m], rest[2, m] = pull, pull_feed, 1e9
-            m += 1
+            m = _put(kind, to, rest, path, m, 3, p, tx, ty, z, pull, pull_feed, 1e9)
         x, y = tx, ty
         speed = feed[p]
         if pace < 1.0:
@@ -156,21 +141,26 @@ def _expand(  # type: ignore[no-untyped-def]
             owed += np.hypot(nx - x, ny - y) * per_length
             grains = np.floor(owed / E_STEP + 0.5)
             owed -= grains * E_STEP
-            kind[m], path[m] = 1, p
-            to[m, 0], to[m, 1], to[m, 2] = nx, ny, z
-            rest[0, m], rest[1, m], rest[2, m] = grains * E_STEP, speed, acceleration[p]
-            m += 1
+            m = _put(kind, to, rest, path, m, 1, p, nx, ny, z, grains * E_STEP, speed, acceleration[p])
             x, y = nx, ny
     if is_last and last > first:
         if pull > 0.0:
-            kind[m], path[m] = 2, last - 1
-            to[m, 0], to[m, 1], to[m, 2] = x, y, z
-            rest[0, m], rest[1, m], rest[2, m] = -pull, pull_feed, 1e9
-            m += 1
+            m = _put(kind, to, rest, path, m, 2, last - 1, x, y, z, -pull, pull_feed, 1e9)
         clear = min(z + CLEAR, highest)
         if clear > z:
-            kind[m], path[m] = 4, last - 1
-            to[m, 0], to[m, 1], to[m, 2] = x, y, clear
-            rest[0, m], rest[1, m], rest[2, m] = 0.0, travel_feed, travel_gain
-            m += 1
+            m = _put(kind, to, rest, path, m, 4, last - 1, x, y, clear, 0.0, travel_feed, travel_gain)
     return m
+
+
+@kernel
+def _put(kind, to, rest, path, m, what, p, x, y, z, e, feed, gain):  # type: ignore[no-untyped-def]
+    """Put down one move; returns the number of the next."""
+    kind[m] = what
+    path[m] = p
+    to[m, 0] = x
+    to[m, 1] = y
+    to[m, 2] = z
+    rest[0, m] = e
+    rest[1, m] = feed
+    rest[2, m] = gain
+    return m + 1

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
 from even_step.core.kernels import kernel
+from even_step.core.scan import read_decimal, scaled
 
 HEAD_LINES = 400
 NO_LAYER, NO_ROLE = -1, 255
@@ -117,29 +118,9 @@ def _head(raw: bytes) -> dict[str, str]:
 
 @kernel
 def _number(text, at):  # type: ignore[no-untyped-def]
-    """Read a signed decimal; returns the number, the place after it, and whether there was one."""
-    size = text.shape[0]
-    sign = 1.0
-    if at < size and (text[at] == 45 or text[at] == 43):
-        sign = -1.0 if text[at] == 45 else 1.0
-        at += 1
-    whole = 0.0
-    scale = 1.0
-    digits = 0
-    point = False
-    while at < size:
-        byte = text[at]
-        if 48 <= byte <= 57:
-            whole = whole * 10.0 + (byte - 48)
-            digits += 1
-            if point:
-                scale *= 10.0
-        elif byte == 46 and not point:
-            point = True
-        else:
-            break
-        at += 1
-    return sign * whole / scale, at, digits > 0 and digits < 19
+    """Read a number of G-code, which has no exponent; returns it, the place after it, and whether it was one."""
+    mantissa, power, sign, at, digits = read_decimal(text, at)
+    return sign * scaled(mantissa, power), at, 0 < digits < 19
 
 
 @kernel

@@ -16,7 +16,8 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 from even_step.core.plane.trace import ring_area
 
-GRID = 0.001  # mm
+GRID, DECIMALS = 0.001, 3  # mm
+MENDING_TRIES = 4
 MITRE_LIMIT = 2.0
 SLIVER = 1e-4  # mm², pieces smaller than this come from rounding
 
@@ -76,7 +77,7 @@ def _wound(xy: Points, start: Index) -> shapely.MultiPolygon:
         return EMPTY
     inside = shapely.get_coordinates(shapely.point_on_surface(faces))
     kept = faces[_winding(inside, xy, start) > 0]
-    return _multi(shapely.union_all(kept, grid_size=GRID)) if len(kept) else EMPTY
+    return _one(shapely.union_all(kept, grid_size=GRID)) if len(kept) else EMPTY
 
 
 @kernel
@@ -99,19 +100,36 @@ def _winding(points, xy, start):  # type: ignore[no-untyped-def]
     return out
 
 
+def _one(shape: shapely.Geometry) -> shapely.MultiPolygon:
+    """Return one shape as a clean multi-polygon."""
+    single = np.empty(1, object)
+    single[0] = _multi(shape)
+    return _clean(single)[0]
+
+
 def _multi(shape: shapely.Geometry) -> shapely.MultiPolygon:
     """Keep the polygons of any geometry as one multi-polygon."""
     parts = [part for part in shapely.get_parts(shape) if part.geom_type == "Polygon"]
     return shapely.MultiPolygon(parts) if parts else EMPTY
 
 
+def _snapped(shapes: Regions) -> Regions:
+    """Round coordinates to the grid.
+
+    Not by the polygon library's own means: what it makes with a precision of its own shares a counter that
+    is changed without a lock, and threads that read such shapes together crash. These copies have none.
+    """
+    return np.asarray(shapely.transform(shapes, lambda xy: np.round(xy, DECIMALS) + 0.0), object)
+
+
 def _clean(shapes: Regions) -> Regions:
     """Snap to the grid, drop what is no polygon or a sliver of rounding, mend the few that broke."""
-    shapes = shapely.set_precision(shapes, GRID, mode="pointwise")
-    broken = ~shapely.is_valid(shapes)
-    if broken.any():
-        shapes[broken] = shapely.make_valid(shapes[broken], method="structure", keep_collapsed=False)
-        shapes[broken] = shapely.set_precision(shapes[broken], GRID)
+    shapes = _snapped(shapes)
+    for _ in range(MENDING_TRIES):
+        broken = ~shapely.is_valid(shapes)
+        if not broken.any():
+            break
+        shapes[broken] = _snapped(shapely.make_valid(shapes[broken], method="structure", keep_collapsed=False))
     mixed = shapely.get_type_id(shapes) == 7
     if mixed.any():
         shapes[mixed] = [_multi(shape) for shape in shapes[mixed]]
@@ -164,7 +182,7 @@ def union(a: Regions, b: Regions) -> Regions:
 
 def union_all(regions: Sequence[shapely.Geometry] | Regions) -> shapely.MultiPolygon:
     """Return the union of some regions as one."""
-    return _multi(shapely.union_all(np.asarray(regions, object), grid_size=GRID)) if len(regions) else EMPTY
+    return _one(shapely.union_all(np.asarray(regions, object), grid_size=GRID)) if len(regions) else EMPTY
 
 
 def shifted(region: shapely.Geometry, dx: float, dy: float) -> shapely.Geometry:

@@ -8,9 +8,11 @@ import zlib
 from pathlib import Path, PurePosixPath
 
 from even_step.core.errors import InputError
+from even_step.core.mesh.read.components import check_components
 
 MOST_UNPACKED = 800_000_000
 MOST_ENTRIES = 10_000
+MOST_BODIES = 20_000
 CHUNK = 1 << 20
 UNIT = re.compile(rb"""<model\b[^>]*?\bunit\s*=\s*["']([^"']*)["']""")
 UNITS = {"micron", "millimeter", "centimeter", "inch", "foot", "meter"}
@@ -36,6 +38,8 @@ def check_archive(path: Path) -> None:
                 raise InputError("has no model in it", subject=path, remedy="export the model again")
             for entry in models:
                 _check_xml(path, archive, entry)
+                with archive.open(entry) as stream:
+                    check_components(path, stream, MOST_BODIES)
     except (
         zipfile.BadZipFile,
         zlib.error,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
 from even_step.core.mesh.mesh import Mesh
-from even_step.core.mesh.weld import Welded, weld_indexed
+from even_step.core.mesh.weld import BadCorner, Welded, weld_indexed
 
 
 def welded_mesh(path: Path, vertices: NDArray[np.float64], faces: NDArray[np.int64], notes: list[str]) -> Mesh:
@@ -29,7 +29,17 @@ def welded_mesh(path: Path, vertices: NDArray[np.float64], faces: NDArray[np.int
             subject=path,
             remedy="export the model again",
         )
-    result = weld_indexed(vertices, faces)
+    return accepted(path, weld_indexed(vertices, faces), notes)
+
+
+def accepted(path: Path, result: Welded | BadCorner, notes: list[str]) -> Mesh:
+    """Return the welded mesh and note what was left out of it.
+
+    Raises
+    ------
+    InputError
+        When a coordinate is no usable number, or nothing with an area is left.
+    """
     if not isinstance(result, Welded):
         raise InputError(
             f"facet {result.facet + 1} has a coordinate that is no usable number",

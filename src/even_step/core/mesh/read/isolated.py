@@ -21,12 +21,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import EvenStepError, InputError
+from even_step.core.mesh.read.archive import MOST_BODIES
 
 SOURCES = Path(__file__).parents[4]
-MOST_SECONDS = 120
-MOST_MEMORY = 6 << 30
+MOST_SECONDS = 90
+MOST_MEMORY = 3 << 30
 MOST_TRIANGLES = 20_000_000
-MOST_BODIES = 20_000
 DEFLECTION, ANGLE = 0.01, 0.2  # mm and rad: how far facets may stray from a curved STEP face
 MM_PER_GLTF_UNIT = 1000.0
 SOLID = re.compile(rb"(MANIFOLD_SOLID_BREP|BREP_WITH_VOIDS|FACETED_BREP|FACETED_BREP_AND_BREP_WITH_VOIDS)\s*\(")

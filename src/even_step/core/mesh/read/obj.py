@@ -12,7 +12,7 @@ from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Body, Model
 from even_step.core.mesh.read.indexed import welded_mesh
 from even_step.core.mesh.read.polygon import triangulate
-from even_step.core.mesh.read.scan import is_blank, line_number, next_line, read_number, skip_blanks
+from even_step.core.scan import is_blank, line_number, next_line, read_number, skip_blanks
 
 WHAT = {
     1: "a vertex needs three numbers",

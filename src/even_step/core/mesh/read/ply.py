@@ -13,7 +13,7 @@ from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Body, Model
 from even_step.core.mesh.read.indexed import welded_mesh
 from even_step.core.mesh.read.polygon import triangulate
-from even_step.core.mesh.read.scan import read_number
+from even_step.core.scan import read_number
 
 TYPES = {
     "char": "i1",

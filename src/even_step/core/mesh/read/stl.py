@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from even_step.core.errors import InputError
 from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Body, Model
-from even_step.core.mesh.read.scan import line_number, read_number, skip_blanks, word, word_is
-from even_step.core.mesh.weld import Welded, weld
+from even_step.core.mesh.read.indexed import accepted
+from even_step.core.mesh.weld import weld
+from even_step.core.scan import line_number, read_number, skip_blanks, word, word_is
 
 HEADER = 84
 FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
@@ -51,18 +52,8 @@ def read_stl(path: Path, data: NDArray[np.uint8]) -> list[Model]:
         corners = _text_corners(path, data)
     else:
         corners = _binary_corners(path, data, notes)
-    result = weld(corners)
-    if not isinstance(result, Welded):
-        raise InputError(
-            f"facet {result.facet + 1} has a coordinate that is no usable number",
-            subject=path,
-            remedy="export the model again",
-        )
-    if len(result.mesh.faces) == 0:
-        raise InputError("holds no facet with an area", subject=path, remedy="export the model again")
-    if result.degenerate:
-        notes.append(f"{result.degenerate} facets without area were left out")
-    return [Model(path.stem, (Body(path.stem, result.mesh),), repairs=tuple(notes))]
+    mesh = accepted(path, weld(corners), notes)
+    return [Model(path.stem, (Body(path.stem, mesh),), repairs=tuple(notes))]
 
 
 def _binary_corners(path: Path, data: NDArray[np.uint8], notes: list[str]) -> NDArray[np.float32]:

@@ -47,6 +47,41 @@ def word_is(text, at, word):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def read_decimal(text, at):  # type: ignore[no-untyped-def]
+    """Read sign, digits and point; returns digits as a whole number, its power of ten, sign, place and count."""
+    size = text.shape[0]
+    sign = 1.0
+    if at < size and (text[at] == 45 or text[at] == 43):
+        sign = -1.0 if text[at] == 45 else 1.0
+        at += 1
+    mantissa = 0.0
+    digits = 0
+    power = 0
+    point = False
+    while at < size:
+        byte = text[at]
+        if 48 <= byte <= 57:
+            mantissa = mantissa * 10.0 + (byte - 48)
+            digits += 1
+            if point:
+                power -= 1
+        elif byte == 46 and not point:
+            point = True
+        else:
+            break
+        at += 1
+    return mantissa, power, sign, at, digits
+
+
+@kernel
+def scaled(mantissa, power):  # type: ignore[no-untyped-def]
+    """Return a whole number times a power of ten; zero where that is too small to be told from it."""
+    if power < 0:
+        return mantissa / 10.0 ** (-power) if power > -300 else 0.0
+    return mantissa * 10.0**power
+
+
+@kernel
 def read_number(text, at):  # type: ignore[no-untyped-def]
     """Read a decimal number.
 
@@ -54,27 +89,7 @@ def read_number(text, at):  # type: ignore[no-untyped-def]
     of a 64-bit number, which is far below the 32-bit numbers it becomes. Words such as nan are no numbers.
     """
     size = text.shape[0]
-    at = skip_blanks(text, at)
-    sign = 1.0
-    if at < size and (text[at] == 45 or text[at] == 43):
-        sign = -1.0 if text[at] == 45 else 1.0
-        at += 1
-    mantissa = 0.0
-    digits = 0
-    scale = 0
-    seen_point = False
-    while at < size:
-        byte = text[at]
-        if 48 <= byte <= 57:
-            mantissa = mantissa * 10.0 + (byte - 48)
-            digits += 1
-            if seen_point:
-                scale -= 1
-        elif byte == 46 and not seen_point:
-            seen_point = True
-        else:
-            break
-        at += 1
+    mantissa, scale, sign, at, digits = read_decimal(text, skip_blanks(text, at))
     if digits == 0:
         return 0.0, at, False
     if at < size and (text[at] == 101 or text[at] == 69):
@@ -93,11 +108,7 @@ def read_number(text, at):  # type: ignore[no-untyped-def]
         scale += -power if minus else power
     if at < size and not (is_blank(text[at]) or text[at] == NEWLINE or text[at] == 47):
         return 0.0, at, False
-    if scale < 0:
-        value = mantissa / 10.0 ** (-scale) if scale > -300 else 0.0
-    else:
-        value = mantissa * 10.0**scale
-    return sign * value, at, True
+    return sign * scaled(mantissa, scale), at, True
 
 
 @kernel
