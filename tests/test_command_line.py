@@ -305,6 +305,8 @@ def test_jobs_in_text_are_sliced(run, cube, tmp_path):
     assert "T0" in (tmp_path / "a.gcode").read_text().splitlines()
     code, err = slicing(run, job, cube, "--out", tmp_path / "b.gcode", "--quiet")
     assert (code, "alone" in err) == (2, True)
+    code, err = slicing(run, job, "--out", tmp_path / "b.gcode", "--quiet", "--copies", 3)
+    assert (code, "--copies is for models" in err) == (2, True)
     empty = tmp_path / "empty.toml"
     empty.write_text("name = 'nothing'")
     code, err = slicing(run, empty, "--out", tmp_path / "b.gcode", "--quiet")

@@ -30,6 +30,7 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.work import Crew, crew
 
 MOST_THREADS = 64
+MODEL_OPTIONS = {"unit": "auto", "pose": "keep", "scale": 1.0, "copies": 1, "place": "arrange"}
 
 
 def add_to(commands: Any) -> None:
@@ -86,21 +87,25 @@ def _add_job_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--unit",
         choices=("mm", "inch", "cm", "m", "auto"),
-        default="auto",
+        default=MODEL_OPTIONS["unit"],
         help="unit of files that state none; auto takes mm and proposes, but never applies",
     )
     parser.add_argument(
         "--pose",
         choices=("keep", "flat", "best"),
-        default="keep",
+        default=MODEL_OPTIONS["pose"],
         help="which way up: as in the file, on the largest flat side, or with least support",
     )
-    parser.add_argument("--scale", type=_positive, default=1.0, metavar="F", help="size the parts by a factor")
-    parser.add_argument("--copies", type=_count, default=1, metavar="N", help="how many of each part")
+    parser.add_argument(
+        "--scale", type=_positive, default=MODEL_OPTIONS["scale"], metavar="F", help="size the parts by a factor"
+    )
+    parser.add_argument(
+        "--copies", type=_count, default=MODEL_OPTIONS["copies"], metavar="N", help="how many of each part"
+    )
     parser.add_argument(
         "--place",
         choices=("keep", "centre", "arrange"),
-        default="arrange",
+        default=MODEL_OPTIONS["place"],
         help="where the file says, in the middle, or arranged (one part is centred)",
     )
 
@@ -200,8 +205,7 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
     changes = dict(assignment(text) for text in chosen.settings)
     whole = [path for path in map(Path, chosen.inputs) if path.suffix.lower() == ".toml" or is_job_file(path)]
     if whole:
-        if len(chosen.inputs) > 1:
-            raise JobError("a job is sliced alone", subject=whole[0], remedy="name the job, or models, not both")
+        _refuse_model_options(chosen, whole[0])
         job = (read_job_text if whole[0].suffix.lower() == ".toml" else read_job_file)(whole[0])
         if not job.parts:
             raise InputError("describes a job without parts", subject=whole[0], remedy="add a [[parts]] table")
@@ -224,6 +228,15 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
         brought = parts_of(Path(path), models, chosen.copies, None if stated else unit)
         parts += [_stood(part, chosen, job.machine, files) for part in brought]
     return job.model_copy(update={"parts": tuple(parts)})
+
+
+def _refuse_model_options(chosen: argparse.Namespace, job: Path) -> None:
+    """Refuse what says how models stand: in a job that is said already."""
+    if len(chosen.inputs) > 1:
+        raise JobError("a job is sliced alone", subject=job, remedy="name the job, or models, not both")
+    for name, default in MODEL_OPTIONS.items():
+        if getattr(chosen, name) != default:
+            raise JobError(f"--{name} is for models; this is a job", subject=job, remedy="change the job's parts")
 
 
 def _new_job(chosen: argparse.Namespace, changes: dict[str, object]) -> Job:

@@ -3,6 +3,7 @@ from __future__ import annotations
 import dataclasses
 import itertools
 import math
+import shlex
 
 import numpy as np
 import pytest
@@ -135,8 +136,8 @@ def test_the_head_says_job_limits_and_changes(done):
     head = read_gcode(done.gcode).head
     assert head["program"] == "even-step"
     assert head["machine"] == "Larch 220"
-    assert head["limits junction"] == "0.02"
-    assert head["set travel.lift"] == "0.3"
+    assert head["junction"] == "0.02"
+    assert head["travel.lift"] == "0.3"
     assert int(head["layers"]) == done.report["layers"]["count"]
     assert float(head["time_s"]) == pytest.approx(done.report["time_s"], abs=0.1)
 
@@ -163,6 +164,12 @@ def test_the_file_is_plain_ascii_of_known_words(done):
         "M107",
         "M204",
     }
+
+
+def test_comments_are_words_with_values(done):
+    for line in done.gcode.read_text().splitlines():
+        if line.startswith(";es ") and line not in {";es start", ";es end"}:
+            assert all("=" in word for word in shlex.split(line[4:])), line
 
 
 def test_settings_reach_the_file(tmp_path):

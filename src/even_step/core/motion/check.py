@@ -80,19 +80,19 @@ def _machine_of(path: Path, read: ReadMoves, machine: Machine | None) -> tuple[L
         return Limits.of(machine.motion), machine.bed, machine.height, machine.filament_diameter
     head = read.head
     try:
-        speed, gain = (_floats(head[f"limits {key}"]) for key in ("speed", "acceleration"))
+        speed, gain = (_floats(head[f"limit_{key}"]) for key in ("speed", "acceleration"))
         motion = MotionLimits.model_validate(
-            {"speed": speed, "acceleration": gain, "junction_deviation": float(head["limits junction"])}
+            {"speed": speed, "acceleration": gain, "junction_deviation": float(head["junction"])}
         )
-        x0, y0, x1, y1 = _floats(head["volume bounds"])
+        x0, y0, x1, y1 = _floats(head["bounds"])
         bed = Bed.model_validate(
             {
-                "shape": head["volume bed"],
+                "shape": head["bed"],
                 "size": (x1 - x0, y1 - y0),
                 "origin": "corner" if x0 == 0 else "centre",
             }
         )
-        return Limits.of(motion), bed, float(head["volume height"]), float(head["volume filament"])
+        return Limits.of(motion), bed, float(head["height"]), float(head["filament"])
     except (KeyError, ValueError) as error:
         raise InputError(
             "its head does not say the limits of the machine", subject=path, remedy="give --machine"

@@ -69,11 +69,11 @@ def head(source: GcodeJob) -> bytes:
         f"job={_quoted(job.name)} machine={_quoted(machine.name)} recipe={_quoted(job.recipe.name)}",
         *(f"material={_quoted(material.name)} extruder={i}" for i, material in enumerate(job.materials)),
         f"layers={source.toolpath.layers} time_s={source.plan.total:.1f} mass_g={source.mass_g:.2f}",
-        f"limits speed={_numbers(limits.speed)} acceleration={_numbers(limits.acceleration)} "
+        f"limit_speed={_numbers(limits.speed)} limit_acceleration={_numbers(limits.acceleration)} "
         f"junction={limits.junction_deviation:g}",
-        f"volume bed={bed.shape} bounds={_numbers(bed.bounds)} height={machine.height:g} "
+        f"bed={bed.shape} bounds={_numbers(bed.bounds)} height={machine.height:g} "
         f"filament={machine.filament_diameter:g}",
-        *(f"set {key}={_plain(value)}" for key, value in sorted(source.changed.items())),
+        *(f"{key}={_plain(value)}" for key, value in sorted(source.changed.items())),
     ]
     own = _own_code(machine.start, source.resolved)
     text = "".join(f";es {line}\n" for line in lines) + f";es start\n{own};es end\n"
@@ -159,9 +159,14 @@ def path_comments(source: GcodeJob) -> PathComments:
     return PathComments(np.frombuffer(b"".join(texts), np.uint8), starts, of_path)
 
 
+def _size(value: float) -> str:
+    """Say a width or height with two decimals, or three where it has them."""
+    return f"{value:.3f}".removesuffix("0")
+
+
 def _tag(source: GcodeJob, row: NDArray[np.float64]) -> bytes:
     text = ""
     if row[4] and row[3] >= 0:
         name, copy = source.part_names[int(row[3])]
         text = f";es part={_quoted(name)} copy={copy}\n"
-    return (text + f";es role={ROLES[int(row[0])]} width={row[1]:.3g} height={row[2]:.3g}\n").encode()
+    return (text + f";es role={ROLES[int(row[0])]} width={_size(row[1])} height={_size(row[2])}\n").encode()

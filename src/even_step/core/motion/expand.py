@@ -38,7 +38,7 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
     to = np.empty((room, 3))
     rest = np.empty((3, room))
     path = np.empty(room, np.int64)
-    start = _start(toolpath, first)
+    start = _start(toolpath, first, settings.highest)
     count = _expand(
         toolpath.xy,
         toolpath.start,
@@ -69,13 +69,17 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
     return Moves(start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count])
 
 
-def _start(toolpath: Toolpath, first: int) -> NDArray[np.float64]:
-    """Return where the nozzle is before a layer's first path; before the very first it is over its point."""
+def _start(toolpath: Toolpath, first: int, highest: float) -> NDArray[np.float64]:
+    """Return where the nozzle is before a layer's first path.
+
+    Before the very first it is over its point already, clear of the bed.
+    """
     before = max(first - 1, 0)
     layer = int(np.searchsorted(toolpath.layer, before, side="right")) - 1
     point = toolpath.start[first] - 1 if first else 0
     at = toolpath.xy[point] if len(toolpath.xy) else np.zeros(2)
-    return np.array([at[0], at[1], toolpath.top[min(layer, toolpath.layers - 1)]])
+    height = float(toolpath.top[min(layer, toolpath.layers - 1)])
+    return np.array([at[0], at[1], height if first else min(height + CLEAR, highest)])
 
 
 @kernel
@@ -118,7 +122,7 @@ def _expand(  # type: ignore[no-untyped-def]
         if back:
             m = _put(kind, to, rest, path, m, 2, p, x, y, z, -pull, pull_feed, 1e9)
         over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
-        over = max(over, top)
+        over = z if opening else max(over, top)
         if over != z:
             z = over
             m = _put(kind, to, rest, path, m, 4, p, x, y, z, 0.0, travel_feed, travel_gain)

@@ -99,7 +99,7 @@ def read_gcode(path: Path) -> ReadMoves:
 
 
 def _head(raw: bytes) -> dict[str, str]:
-    """Return the ``key=value`` words of our first comments; settings as ``set KEY``."""
+    """Return the ``key=value`` words of our first comments."""
     head: dict[str, str] = {}
     for line in raw.split(b"\n", HEAD_LINES)[:HEAD_LINES]:
         text = line.decode("ascii", "replace").strip()
@@ -109,10 +109,10 @@ def _head(raw: bytes) -> dict[str, str]:
             words = shlex.split(text[4:])
         except ValueError:
             continue
-        prefix = "" if "=" in words[0] else words.pop(0) + " "
         for word in words:
-            key, _, value = word.partition("=")
-            head.setdefault(prefix + key, value)
+            key, equals, value = word.partition("=")
+            if equals:
+                head.setdefault(key, value)
     return head
 
 

@@ -56,7 +56,9 @@ def _layer(source: GcodeJob, comments: PathComments, layer: int) -> bytes:
         first == 0,
         buffer,
     )
-    return layer_head(source, layer) + buffer[:used].tobytes()
+    # The very first travel is made clear of the bed, then the nozzle comes down.
+    clear = f"G0 Z{moves.start[2]:.3f} F{moves.feed[0]:.0f}\n".encode() if first == 0 and last > first else b""
+    return layer_head(source, layer) + clear + buffer[:used].tobytes()
 
 
 @kernel
