@@ -6,7 +6,9 @@ after a hash of all sources of the core.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import os
 import sys
 import tempfile
 from collections.abc import Callable
@@ -34,11 +36,9 @@ def _cache_folder() -> Path:
     """Return a folder only this user can write: in the virtual environment, else a temporary one."""
     root = Path(sys.prefix) / "kernels"
     folder = root / _source_hash()
-    try:
+    with contextlib.suppress(OSError):
         folder.mkdir(parents=True, exist_ok=True)
-    except OSError:
-        return Path(tempfile.mkdtemp(prefix="even-step-kernels-"))
-    return folder
+    return folder if os.access(folder, os.W_OK) else Path(tempfile.mkdtemp(prefix="even-step-kernels-"))
 
 
 FOLDER = _cache_folder()
