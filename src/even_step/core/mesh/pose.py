@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from even_step.core.mesh.measure import overhang_area
 from even_step.core.mesh.mesh import Mesh
@@ -92,6 +91,8 @@ def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:
         Rotation and area of the side. Coplanar hull facets count as one side (normals alike within about
         a degree). Empty for a mesh without volume.
     """
+    from scipy.spatial import ConvexHull, QhullError  # noqa: PLC0415 - loads in 0.3 s, and few poses need it
+
     used = mesh.vertices[np.unique(mesh.faces)]
     try:
         hull = ConvexHull(used)
