@@ -222,6 +222,17 @@ def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
     assert again.gcode.read_bytes() == first.gcode.read_bytes()
 
 
+@pytest.mark.parametrize("name", ['a & b <"c">', "Tür ☂", "line\nend", "it's"])
+def test_any_name_survives_saving(tmp_path, name):
+    path = write_stl(tmp_path / "part.stl", box(20, 10, 5))
+    job = job_of(path)
+    job = job.model_copy(update={"parts": (job.parts[0].model_copy(update={"name": name}),)})
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(job, read_model(path), [[(50.0, 60.0)]]))
+    assert read_job_file(saved).parts[0].name == name
+    assert read_model(saved)[0].name == name.replace("\n", " ")
+
+
 def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     path = write_stl(tmp_path / "part.stl", box(20, 10, 5))
     job = job_of(path)

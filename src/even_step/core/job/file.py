@@ -6,7 +6,7 @@ import io
 import tomllib
 import zipfile
 from pathlib import Path
-from xml.sax.saxutils import escape, quoteattr
+from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
@@ -104,13 +104,12 @@ def _model_xml(parts: list[Part], models: list[Model]) -> str:
         for body in model.bodies:
             number += 1
             objects.append(
-                f'<object id="{number}" type="model" name={quoteattr(escape(body.name))}>'
-                f"{_mesh_xml(body.mesh)}</object>"
+                f'<object id="{number}" type="model" name={_name(body.name)}>{_mesh_xml(body.mesh)}</object>'
             )
             links.append(f'<component objectid="{number}"/>')
         number += 1
         objects.append(
-            f'<object id="{number}" type="model" name={quoteattr(escape(part.name))}><components>'
+            f'<object id="{number}" type="model" name={_name(part.name)}><components>'
             f"{''.join(links)}</components></object>"
         )
         items += [f'<item objectid="{number}" transform="{_transform(part, copy, model)}"/>' for copy in part.copies]
@@ -118,6 +117,11 @@ def _model_xml(parts: list[Part], models: list[Model]) -> str:
         f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en" xmlns="{CORE}">'
         f"<resources>{''.join(objects)}</resources><build>{''.join(items)}</build></model>\n"
     )
+
+
+def _name(text: str) -> str:
+    """Return a name as an XML attribute; what XML cannot hold becomes a blank."""
+    return quoteattr("".join(letter if letter.isprintable() else " " for letter in text))
 
 
 def _mesh_xml(mesh: Mesh) -> str:
