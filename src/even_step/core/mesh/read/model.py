@@ -20,7 +20,6 @@ from even_step.core.mesh.shells import Mended, mend
 
 LARGEST = 2_000_000_000
 KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
-EXTENSIONS = (".stl", ".obj", ".ply", ".3mf", ".step", ".stp")
 
 
 def file_bytes(path: Path) -> NDArray[np.uint8]:
