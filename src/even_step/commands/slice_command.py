@@ -15,16 +15,16 @@ from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError, JobError, SettingError
 from even_step.core.job.bring_in import kept_in_place, parts_of, posed
 from even_step.core.job.cascade import resolve
-from even_step.core.job.file import is_job_file, job_file, read_job_file
+from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.model import MM_PER, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
-from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, read_job_text
+from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file, read_job_text
 from even_step.core.mesh.read.model import scaled
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.picture import section_picture
-from even_step.core.pipeline import Sliced, model_of, read_models, slice_job
+from even_step.core.pipeline import Sliced, model_of, models_of, read_models, settled, slice_job
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.work import Crew, crew
@@ -176,7 +176,7 @@ def run(chosen: argparse.Namespace) -> int:
             first.made.add("write")
         record = report(sliced, first, ledger_by_layer=chosen.ledger)
         record["trials"] = [_trial(chosen, trial, hands, cache) for trial in trials]
-        _write_extras(chosen, sliced, record)
+        _write_extras(chosen, sliced, record, first)
     progress.done(_summary(record, chosen, written=not stopped or chosen.force))
     return 1 if stopped else 0
 
@@ -305,15 +305,9 @@ def _trial(chosen: argparse.Namespace, job: Job, hands: Crew, cache: StageCache)
     return report(slice_job(job, hands, cache, again), again, ledger_by_layer=chosen.ledger)
 
 
-def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, Any]) -> None:
+def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, Any], run: StageRun) -> None:
     if chosen.save_job:
-        models, places, at = [], [], 0
-        for part in sliced.job.parts:
-            copies = sliced.placed[at : at + len(part.copies)]
-            at += len(part.copies)
-            models.append(sliced.solids[copies[0].solid].model)
-            places.append([copy.at for copy in copies])
-        write_whole(Path(chosen.save_job), [job_file(sliced.job, models, places)])
+        write_whole(Path(chosen.save_job), [job_file(settled(sliced.job, run), models_of(sliced.job, run))])
     if chosen.picture:
         middle = sliced.toolpath.layers // 2
         write_whole(Path(chosen.picture), [section_picture(sliced.toolpath, middle, sliced.job.machine.bed)])

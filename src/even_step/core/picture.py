@@ -10,28 +10,13 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from even_step.core.job.model import Bed
+from even_step.core.toolpath.colours import ROLE_COLOURS
 from even_step.core.toolpath.roles import ROLE_NUMBER
 from even_step.core.toolpath.toolpath import Toolpath
 
 FINER = 3  # drawn so many times larger, then shrunk: smooth edges
 MARGIN = 8.0  # mm of paper round what is drawn
 PAPER, RULE, HEAVY_RULE = "#F5F2EA", "#E9E3D6", "#D9D2C3"
-COLOURS = {
-    "outer-wall": "#33475B",
-    "inner-wall": "#7C8F6B",
-    "gap-fill": "#A9B89B",
-    "top": "#8C5A78",
-    "bottom": "#B794A8",
-    "solid": "#CDB9C4",
-    "infill": "#D3BE82",
-    "bridge": "#2F8C8C",
-    "support": "#B97F68",
-    "support-contact": "#8A4B36",
-    "skirt": "#8D8B86",
-    "brim": "#8D8B86",
-    "raft": "#8D8B86",
-    "purge": "#8D8B86",
-}
 
 
 @dataclass(frozen=True)
@@ -76,7 +61,7 @@ def section_picture(toolpath: Toolpath, layer: int, bed: Bed, longest: int = 160
     draw = ImageDraw.Draw(image)
     view = _View(float(low[0]), float(high[1]), scale * FINER)
     _paper(draw, view, low, high, bed)
-    colours = {ROLE_NUMBER[name]: colour for name, colour in COLOURS.items()}
+    colours = {ROLE_NUMBER[name]: colour for name, colour in ROLE_COLOURS.items()}
     for p in range(first, last):
         points = view.points(toolpath.xy[toolpath.start[p] : toolpath.start[p + 1]])
         wide = float(toolpath.width[p]) * view.scale

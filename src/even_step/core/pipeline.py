@@ -59,6 +59,7 @@ WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooli
 
 
 ABSURD = 4.0  # machine sizes
+STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 6, 2, 5  # for progress: stages of a solid, of a copy, of the job
 
 
 def stage_of(key: str) -> str:
@@ -159,6 +160,8 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     if not job.parts:
         raise JobError("has no parts", subject=job.name, remedy="bring in a model")
     resolved = resolve(job)
+    copies = sum(len(part.copies) for part in job.parts)
+    crew.expect(STEPS_A_SOLID * len(job.parts) + STEPS_A_COPY * copies + STEPS_OF_ALL)
     files = read_models((part.file for part in job.parts), run)
     solids, placed = _stand(job, files, run)
     _refuse_absurd_sizes(job, solids, placed)
@@ -236,6 +239,26 @@ def _stand(job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun) -
     return in_order, placed
 
 
+def settled(job: Job, run: StageRun) -> Job:
+    """Return the job with a place for every copy that had none, where slicing would put it."""
+    files = read_models((part.file for part in job.parts), run)
+    _, placed = _stand(job, files, run) if job.parts else ([], [])
+    places = iter(placed)
+    parts = [
+        part.model_copy(
+            update={"copies": tuple(copy.model_copy(update={"at": next(places).at}) for copy in part.copies)}
+        )
+        for part in job.parts
+    ]
+    return job.model_copy(update={"parts": tuple(parts)})
+
+
+def models_of(job: Job, run: StageRun) -> list[Model]:
+    """Return the model of each part of a job."""
+    files = read_models((part.file for part in job.parts), run)
+    return [model_of(part, files[part.file][0]) for part in job.parts]
+
+
 def _refuse_absurd_sizes(job: Job, solids: list[_Solid], placed: list[PlacedPart]) -> None:
     """Refuse what is many times larger than the machine: too large is a finding, absurd is a wrong unit."""
     most = ABSURD * max(*job.machine.bed.size, job.machine.height)
@@ -279,7 +302,7 @@ class _Slicing:
 
     def result(self) -> SlicedSolid:
         """Return what the findings look at."""
-        return SlicedSolid(self.solid.model, self.solid.mesh, self.contours, self.outlines, self.walls)
+        return SlicedSolid(self.solid.model, self.solid.mesh, self.contours, self.outlines, self.walls, self.covers)
 
     def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         """Fill and order the solid where it stands, for patterns lie in bed coordinates."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
+import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
@@ -41,26 +42,29 @@ class StageCache:
     limit: int = MOST_BYTES
     used: int = 0
     _kept: OrderedDict[str, tuple[object, int]] = field(default_factory=OrderedDict)
+    _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
 
     def get(self, key: str) -> object | None:
         """Return what is kept under a key, or none."""
-        if key not in self._kept:
-            return None
-        self._kept.move_to_end(key)
-        return self._kept[key][0]
+        with self._lock:
+            if key not in self._kept:
+                return None
+            self._kept.move_to_end(key)
+            return self._kept[key][0]
 
     def put(self, key: str, value: object) -> None:
         """Keep a result, unless it alone is larger than the limit."""
         size = size_of(value)
-        if key in self._kept:
-            self.used -= self._kept.pop(key)[1]
-        if size > self.limit:
-            return
-        self._kept[key] = value, size
-        self.used += size
-        while self.used > self.limit:
-            _, (_, gone) = self._kept.popitem(last=False)
-            self.used -= gone
+        with self._lock:
+            if key in self._kept:
+                self.used -= self._kept.pop(key)[1]
+            if size > self.limit:
+                return
+            self._kept[key] = value, size
+            self.used += size
+            while self.used > self.limit:
+                _, (_, gone) = self._kept.popitem(last=False)
+                self.used -= gone
 
 
 @dataclass
@@ -95,11 +99,12 @@ class StageRun:
         kept = self.cache.get(key)
         if kept is not None:
             self.found.add(name)
+            self.crew.end()
             return cast("T", kept), key
-        self.crew.look()
-        self.crew.progress(name, 0.0)
+        self.crew.begin(name)
         with self.timed(name):
             value = make()
+        self.crew.end()
         self.made.add(name)
         self.cache.put(key, value)
         return value, key

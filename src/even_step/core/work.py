@@ -25,6 +25,15 @@ def _silent(stage: str, fraction: float) -> None:
     """Report to nobody."""
 
 
+@dataclass
+class Steps:
+    """How far a request is: the stage at work, and how many steps of how many are done."""
+
+    stage: str = ""
+    done: int = 0
+    expected: int = 1
+
+
 @dataclass(frozen=True)
 class Crew:
     """The threads that share the work of one request, with its progress and its stop flag.
@@ -37,6 +46,25 @@ class Crew:
     progress: Callable[[str, float], None] = _silent
     cancelled: Callable[[], bool] = _never
     _pool: ThreadPoolExecutor | None = field(default=None, repr=False)
+    steps: Steps = field(default_factory=Steps)
+
+    def expect(self, steps: int) -> None:
+        """Say how many steps the request will take, about."""
+        self.steps.done, self.steps.expected = 0, max(1, steps)
+
+    def begin(self, stage: str) -> None:
+        """Begin a step, unless the request was called off."""
+        self.look()
+        self.steps.stage = stage
+        self._tell(0.0)
+
+    def end(self) -> None:
+        """End a step."""
+        self.steps.done += 1
+
+    def _tell(self, share: float) -> None:
+        """Report how much of the whole request is done, with a share of the step at work."""
+        self.progress(self.steps.stage, min(1.0, (self.steps.done + share) / self.steps.expected))
 
     def look(self) -> None:
         """Raise ``Cancelled`` when the request was called off."""
@@ -53,12 +81,16 @@ class Crew:
         if self._pool is None or len(runs) < 2:
             return [guarded(a, b) for a, b in runs]
         futures = [self._pool.submit(guarded, a, b) for a, b in runs]
+        results = []
         try:
-            return [future.result() for future in futures]
+            for future in futures:
+                results.append(future.result())
+                self._tell(len(results) / len(futures))
         except BaseException:
             for future in futures:
                 future.cancel()
             raise
+        return results
 
 
 @contextmanager

@@ -13,10 +13,11 @@ from even_step.core.errors import InputError, JobError, SettingError
 from even_step.core.job.arrange import SPACING, arrange
 from even_step.core.job.bring_in import kept_in_place, pose_matrix, posed
 from even_step.core.job.cascade import resolve
-from even_step.core.job.file import is_job_file, job_file, read_job_file
+from even_step.core.job.edits import placed_at
+from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.model import Bed, Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find, shipped
-from even_step.core.job.text import job_record, job_schema, job_text, read_job_text
+from even_step.core.job.text import is_job_file, job_record, job_schema, job_text, read_job_text
 from even_step.core.mesh.read.model import read_model
 from tests.conftest import mended
 from tests.shapes import box, write_stl
@@ -209,9 +210,9 @@ def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
     part = job.parts[0].model_copy(update={"turn": (90.0, 0.0, 30.0), "scale": (1.5, 1.0, 1.0), "unit": "cm"})
     job = job.model_copy(update={"parts": (part.model_copy(update={"unit": "mm"}),)})
     first = slice_again(tmp_path, job)
-    places = [[copy.at for copy in first.sliced.placed]]
+    places = {(0, k): copy.at for k, copy in enumerate(first.sliced.placed)}
     saved = tmp_path / "saved.3mf"
-    saved.write_bytes(job_file(job, [first.sliced.solids[0].model], places))
+    saved.write_bytes(job_file(placed_at(job, places), [first.sliced.solids[0].model]))
     assert is_job_file(saved)
     back = read_job_file(saved)
     assert back.machine == job.machine
@@ -228,7 +229,7 @@ def test_any_name_survives_saving(tmp_path, name):
     job = job_of(path)
     job = job.model_copy(update={"parts": (job.parts[0].model_copy(update={"name": name}),)})
     saved = tmp_path / "saved.3mf"
-    saved.write_bytes(job_file(job, read_model(path), [[(50.0, 60.0)]]))
+    saved.write_bytes(job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), read_model(path)))
     assert read_job_file(saved).parts[0].name == name
     assert read_model(saved)[0].name == name.replace("\n", " ")
 
@@ -238,7 +239,7 @@ def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     job = job_of(path)
     models = read_model(path)
     saved = tmp_path / "saved.3mf"
-    saved.write_bytes(job_file(job, models, [[(50.0, 60.0)]]))
+    saved.write_bytes(job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), models))
     model = lib3mf.get_wrapper().CreateModel()
     reader = model.QueryReader("3mf")
     reader.ReadFromFile(str(saved))
@@ -246,7 +247,7 @@ def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     assert items.MoveNext()
     shift = [items.GetCurrent().GetObjectTransform().Fields[3][i] for i in range(3)]
     assert shift == pytest.approx([50, 60, 0])
-    assert job_file(job, models, [[(50.0, 60.0)]]) == saved.read_bytes()
+    assert job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), models) == saved.read_bytes()
 
 
 def test_a_damaged_or_newer_saved_job_is_told(tmp_path):
@@ -255,7 +256,7 @@ def test_a_damaged_or_newer_saved_job_is_told(tmp_path):
     saved = tmp_path / "saved.3mf"
     for version, told in ((7, "newer"), (1, None)):
         newer = job.model_copy(update={"version": version})
-        saved.write_bytes(job_file(newer, read_model(path), [[(50.0, 60.0)]]))
+        saved.write_bytes(job_file(placed_at(newer, {(0, 0): (50.0, 60.0)}), read_model(path)))
         if told:
             with pytest.raises(InputError, match=told):
                 read_job_file(saved)

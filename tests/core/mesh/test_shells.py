@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from even_step.core.mesh.measure import measure, overhang_area
-from even_step.core.mesh.pose import best_pose, flat_sides, set_down, turn_matrix, turn_of
+from even_step.core.mesh.pose import best_pose, flat_sides, set_down
 from even_step.core.mesh.shells import mend
+from even_step.core.mesh.turning import turn_matrix, turn_of
 from even_step.core.mesh.weld import BadCorner, weld
 from tests.conftest import mended
 from tests.shapes import ball, box, comb, flipped, hollow_box, inside_out, without

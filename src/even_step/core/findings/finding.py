@@ -12,6 +12,7 @@ from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.slicing.contours import Contours
+from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings
@@ -45,6 +46,7 @@ class SlicedSolid:
     contours: Contours
     outlines: Outlines
     walls: Walls
+    covers: Covers
 
 
 @dataclass(frozen=True)

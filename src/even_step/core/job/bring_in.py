@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from even_step.core.job.model import Copy, Machine, Part
 from even_step.core.mesh.mesh import Mesh, Model
-from even_step.core.mesh.pose import best_pose, flat_sides, turn_matrix, turn_of
+from even_step.core.mesh.pose import best_pose, flat_sides
+from even_step.core.mesh.turning import turn_matrix, turn_of
 
 
 def parts_of(path: Path, models: list[Model], copies: int = 1, unit: str | None = None) -> tuple[Part, ...]:

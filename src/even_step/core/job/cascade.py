@@ -34,6 +34,14 @@ def resolve(job: Job) -> Resolved:
     SettingError
         When a value lies outside what the machine can do, with the machine's range.
     """
+    resolved = cascade(job)
+    for complaint in complaints(job, resolved).values():
+        raise complaint
+    return resolved
+
+
+def cascade(job: Job) -> Resolved:
+    """Return every setting's value and where it comes from, whether or not the machine can do it."""
     values = {key: setting.default for key, setting in CATALOGUE.items()}
     origin = dict.fromkeys(CATALOGUE, "default")
     under = dict(values)
@@ -46,10 +54,18 @@ def resolve(job: Job) -> Resolved:
     for name, table in layers:
         for key, value in table.items():
             under[key], values[key], origin[key] = values[key], value, name
-    for key, setting in CATALOGUE.items():
-        _check_limit(setting, values[key], job.machine)
-    _check_widths(values)
     return Resolved(values, origin, under)
+
+
+def complaints(job: Job, resolved: Resolved) -> dict[str, SettingError]:
+    """Return what is wrong with values that the machine cannot do, or that do not go together, by key."""
+    found: dict[str, SettingError] = {}
+    for key, setting in CATALOGUE.items():
+        wrong = _beyond_limit(setting, resolved.values[key], job.machine)
+        if wrong:
+            found[key] = wrong
+    narrow = _narrow_lines(resolved.values)
+    return found | {key: wrong for key, wrong in narrow.items() if key not in found}
 
 
 def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
@@ -67,24 +83,27 @@ def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
     return limits.get(setting.limit)
 
 
-def _check_limit(setting: Setting, value: Value, machine: Machine) -> None:
+def _beyond_limit(setting: Setting, value: Value, machine: Machine) -> SettingError | None:
     limit = limit_of(setting, machine)
-    if limit and not limit[0] <= float(value) <= limit[1]:
-        raise SettingError(
-            f"{value:g} {setting.unit} is outside what {machine.name} can do with its "
-            f"{machine.extruders[0].bore:g} mm nozzle",
-            subject=setting.key,
-            remedy=f"{limit[0]:g} to {limit[1]:g} {setting.unit}",
-        )
+    if limit is None or limit[0] <= float(value) <= limit[1]:
+        return None
+    return SettingError(
+        f"{value:g} {setting.unit} is outside what {machine.name} can do with its "
+        f"{machine.extruders[0].bore:g} mm nozzle",
+        subject=setting.key,
+        remedy=f"{limit[0]:g} to {limit[1]:g} {setting.unit}",
+    )
 
 
-def _check_widths(values: Mapping[str, Value]) -> None:
+def _narrow_lines(values: Mapping[str, Value]) -> dict[str, SettingError]:
     """A line is laid flat: it can be no narrower than it is high."""
     height = max(float(values["layers.height"]), float(values["layers.first_height"]))
-    for key in WIDTH_KEYS:
-        if float(values[key]) < height:
-            raise SettingError(
-                f"a line {values[key]:g} mm wide cannot be {height:g} mm high",
-                subject=key,
-                remedy=f"at least {height:g} mm, or thinner layers",
-            )
+    return {
+        key: SettingError(
+            f"a line {values[key]:g} mm wide cannot be {height:g} mm high",
+            subject=key,
+            remedy=f"at least {height:g} mm, or thinner layers",
+        )
+        for key in WIDTH_KEYS
+        if float(values[key]) < height
+    }

@@ -34,11 +34,6 @@ LINKS = (
 )
 
 
-def is_job_file(path: Path) -> bool:
-    """Whether a 3MF carries a job record."""
-    return path.suffix.lower() == ".3mf" and zipfile.is_zipfile(path) and job_text_in(path) is not None
-
-
 def read_job_file(path: Path) -> Job:
     """Open a job saved as 3MF.
 
@@ -58,27 +53,22 @@ def read_job_file(path: Path) -> Job:
     return job_from_record(record, path)
 
 
-def job_file(job: Job, models: list[Model], places: list[list[tuple[float, float]]]) -> bytes:
+def job_file(job: Job, models: list[Model]) -> bytes:
     """Return a job as the bytes of a 3MF file.
 
     Parameters
     ----------
     job
-        Any job.
+        Any job whose copies have their places.
     models
         The model of each part of the job.
-    places
-        Where the copies of each part stand, mm; they are written into the record.
 
     Notes
     -----
     Each part becomes an object per body and one that joins them, in the unit of its file; each copy is a
     build item whose transform holds unit and pose. The record refers to the joining objects by number.
     """
-    parts = []
-    for number, (part, stand) in enumerate(zip(job.parts, places, strict=True)):
-        copies = tuple(Copy(at=at, turn=copy.turn) for copy, at in zip(part.copies, stand, strict=True))
-        parts.append(part.model_copy(update={"file": "", "object": number, "copies": copies}))
+    parts = [part.model_copy(update={"file": "", "object": number}) for number, part in enumerate(job.parts)]
     record = job_text(job.model_copy(update={"parts": tuple(parts)}))
     model = _model_xml(parts, models)
     buffer = io.BytesIO()

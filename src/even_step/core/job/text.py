@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from pydantic import ValidationError
 from even_step.core.errors import InputError
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
 from even_step.core.job.shipped import find, plainly, read_toml
+from even_step.core.mesh.read.archive import job_text_in
 
 DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE = "Larch 220", "PLA", "Even"
 
@@ -25,6 +27,11 @@ def read_job_text(path: Path) -> Job:
         When it is no TOML, or holds something a job cannot; with the place.
     """
     return job_from_record(read_toml(path), path)
+
+
+def is_job_file(path: Path) -> bool:
+    """Whether a 3MF carries a job record."""
+    return path.suffix.lower() == ".3mf" and zipfile.is_zipfile(path) and job_text_in(path) is not None
 
 
 def job_from_record(record: dict[str, Any], path: Path) -> Job:

@@ -317,6 +317,14 @@ def without_holes(regions: Regions) -> Regions:
     return np.array([union_all(filled[owner == i]) for i in range(len(regions))], object)
 
 
+def stroked(xy: Points, start: Index, width: NDArray[np.float64]) -> shapely.MultiPolygon:
+    """Return what lines cover, each drawn with its width in mm and with round ends."""
+    if len(start) < 2:
+        return nothing(1)[0]
+    lines = shapely.linestrings(xy, indices=np.repeat(np.arange(len(start) - 1), np.diff(start)))
+    return union_all(shapely.buffer(lines, width / 2, quad_segs=4))
+
+
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:
     """Return a rectangle."""
     return _multi(shapely.box(x0, y0, x1, y1))

@@ -27,3 +27,5 @@ SOLID = ROLE_NUMBER["solid"]
 INFILL = ROLE_NUMBER["infill"]
 SKIRT = ROLE_NUMBER["skirt"]
 TRAVEL = ROLE_NUMBER["travel"]
+#: What lies within a part and is hidden by the layers above it.
+INSIDE = tuple(ROLE_NUMBER[name] for name in ("inner-wall", "gap-fill", "solid", "infill"))

@@ -1,0 +1,48 @@
+"""What a pose costs, found as slicing would find it but without slicing all of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_step.core.catalogue.setting import take
+from even_step.core.job.cascade import Resolved
+from even_step.core.job.model import Machine
+from even_step.core.mesh.measure import overhang_area
+from even_step.core.mesh.mesh import Mesh
+from even_step.core.plane import region
+from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.heights import HeightSettings, fixed_heights
+from even_step.core.slicing.regions import RegionSettings, regions
+from even_step.core.work import Crew
+
+
+@dataclass(frozen=True)
+class PoseFigures:
+    """What hangs past the machine's limit and what rests on the bed, mm²; the height, mm."""
+
+    hanging: float
+    contact: float
+    height: float
+
+
+def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigures:
+    """Measure a posed mesh; the areas equal those that a report of this part alone tells.
+
+    Parameters
+    ----------
+    mesh
+        Standing on z = 0, mm.
+    resolved, machine
+        What the first layer and the limit follow from.
+    """
+    crew = Crew(1)
+    tall = float(mesh.bounds[1, 2])
+    limits = machine.extruders[0].layer_height
+    heights = fixed_heights(tall, take(HeightSettings, resolved.values, least=limits[0], most=limits[1]))
+    hanging = overhang_area(mesh, machine.overhang_limit, float(heights.top[0]))
+    cuts = np.minimum(heights.cuts[:1], tall / 2)
+    cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
+    first = regions(cut, take(RegionSettings, resolved.values), crew)
+    return PoseFigures(hanging, float(region.area(first.outline[first.which[:1]]).sum()), tall)

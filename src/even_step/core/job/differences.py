@@ -1,0 +1,50 @@
+"""What differs between two jobs, in a few words: what a trial's ticket says."""
+
+from __future__ import annotations
+
+from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue.setting import Setting, Value
+from even_step.core.job.cascade import cascade
+from even_step.core.job.model import Job, Part
+
+
+def value_text(setting: Setting, value: Value) -> str:
+    """Say a value as it stands on a sheet: with its unit, a switch as on or off."""
+    if setting.kind == "switch":
+        return "on" if value else "off"
+    text = value if isinstance(value, str) else f"{value:g}"
+    return f"{text} {setting.unit}" if setting.unit else text
+
+
+def differences(old: Job, new: Job) -> list[str]:
+    """Return what differs, the weightiest first: machine, material, recipe, settings, parts."""
+    told = []
+    if old.machine != new.machine:
+        told.append(f"on {new.machine.name}")
+    if old.materials != new.materials:
+        told.append(" and ".join(material.name for material in new.materials))
+    if old.recipe != new.recipe:
+        told.append(f"recipe {new.recipe.name}")
+    # What the recipe brings is said by its name; single settings are told where nothing larger explains them.
+    if not told:
+        before, after = cascade(old).values, cascade(new).values
+        for key, setting in CATALOGUE.items():
+            if before[key] != after[key]:
+                was = value_text(setting, before[key]).removesuffix(f" {setting.unit}" if setting.unit else "\0")
+                told.append(f"{setting.label.lower()} {was} → {value_text(setting, after[key])}")
+    return told + _parts(old.parts, new.parts)
+
+
+def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
+    if old == new:
+        return []
+    before, after = sum(len(p.copies) for p in old), sum(len(p.copies) for p in new)
+    if before != after:
+        count = abs(after - before)
+        return [f"{count} {'part' if count == 1 else 'parts'} {'more' if after > before else 'fewer'}"]
+    pairs = list(zip(old, new, strict=False))
+    if any(a.scale != b.scale or a.unit != b.unit for a, b in pairs):
+        return ["sized"]
+    if any(a.turn != b.turn or [c.turn for c in a.copies] != [c.turn for c in b.copies] for a, b in pairs):
+        return ["turned"]
+    return ["moved"]

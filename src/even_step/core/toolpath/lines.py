@@ -1,0 +1,114 @@
+"""A toolpath as the rows that a view draws: one record a point, whole, and a coarser one for a moving view."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.kernels import kernel
+from even_step.core.toolpath.toolpath import Index, Toolpath
+
+TRAVEL_WIDTH = 0.12  # mm, as a travel is drawn
+STRAY = 0.15  # mm, how far a coarse line may leave the true one
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """Points to draw.
+
+    Attributes
+    ----------
+    points : (N, 6) float32
+        x, y, z of the line's top, width, height, role. A segment leads from each point to the next. From the
+        last point of a path a travel leads on, told by a width below 0; with width 0 nothing does.
+    layer : (L + 1,) int64
+        Where each layer's points begin.
+    """
+
+    points: NDArray[np.float32]
+    layer: Index
+
+
+def lines_of(toolpath: Toolpath) -> Lines:
+    """Return every point of a toolpath."""
+    each = np.diff(toolpath.start)
+    points = np.empty((len(toolpath.xy), 6), np.float32)
+    points[:, :2] = toolpath.xy
+    points[:, 2] = np.repeat(toolpath.top[toolpath.layer_of_path()], each)
+    points[:, 3] = np.repeat(toolpath.width, each)
+    points[:, 4] = np.repeat(toolpath.height, each)
+    points[:, 5] = np.repeat(toolpath.role, each)
+    points[toolpath.start[1:] - 1, 3] = -TRAVEL_WIDTH
+    points[-1:, 3] = 0.0
+    return Lines(points, toolpath.start[toolpath.layer])
+
+
+def parted(lines: Lines, shell: tuple[int, ...]) -> tuple[Lines, Lines]:
+    """Return the lines of the roles that show from outside, and the rest."""
+    outside = np.isin(lines.points[:, 5].astype(np.int64), shell)
+    out = []
+    for kept in (outside, ~outside):
+        number = np.concatenate(([0], np.cumsum(kept)))
+        points = lines.points[kept]
+        points[:, 3] = np.maximum(points[:, 3], 0.0)  # the ways between them lead elsewhere
+        out.append(Lines(points, number[lines.layer]))
+    return out[0], out[1]
+
+
+def coarse_lines(lines: Lines, stray: float = STRAY) -> Lines:
+    """Leave out points that hardly bend a line.
+
+    Parameters
+    ----------
+    lines
+        Any.
+    stray
+        How far a point that is left out may lie off the line that stays, mm.
+
+    Notes
+    -----
+    One pass with the cone of directions of Sklansky and Gonzalez, "Fast polygonal approximation of digitized
+    curves", 1980; paths keep their ends.
+    """
+    kept = _kept(lines.points, stray)
+    number = np.concatenate(([0], np.cumsum(kept)))
+    return Lines(lines.points[kept], number[lines.layer])
+
+
+@kernel
+def _kept(points, stray):  # type: ignore[no-untyped-def]
+    """Keep the last point before the one that leaves the cone of all since the last kept one."""
+    count = points.shape[0]
+    kept = np.ones(count, np.bool_)
+    first = 0
+    axis = 0.0
+    least = -np.inf
+    most = np.inf
+    for k in range(1, count):
+        begins = points[k - 1, 3] <= 0.0
+        dx = points[k, 0] - points[first, 0]
+        dy = points[k, 1] - points[first, 1]
+        far = np.sqrt(dx * dx + dy * dy)
+        inside = False
+        if not begins and far > 0.0:
+            turn = np.arctan2(dy, dx) - axis if k > first + 1 else 0.0
+            turn -= 2.0 * np.pi * np.floor(turn / (2.0 * np.pi) + 0.5)
+            inside = k > first + 1 and least <= turn <= most
+        if inside:
+            kept[k - 1] = False
+        else:
+            first = k if begins else k - 1
+            dx = points[k, 0] - points[first, 0]
+            dy = points[k, 1] - points[first, 1]
+            far = np.sqrt(dx * dx + dy * dy)
+            axis = np.arctan2(dy, dx)
+            turn = 0.0
+            least = -np.inf
+            most = np.inf
+        if far > 0.0:
+            spread = np.arcsin(min(1.0, stray / far)) if far > stray else np.pi
+            least = max(least, turn - spread)
+            most = min(most, turn + spread)
+    return kept

@@ -1,0 +1,104 @@
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from even_step.core.figures import pose_figures
+from even_step.core.mesh.pose import set_down
+from even_step.core.section import layer_voids
+from even_step.core.slicing.footprint import footprint, share_ground
+from even_step.core.toolpath import lines as lines_module
+from even_step.core.toolpath.lines import STRAY, coarse_lines, lines_of, parted
+from even_step.core.toolpath.roles import INSIDE, OUTER_WALL
+from tests.conftest import mended
+from tests.shapes import ball, box
+
+
+def laid_length(points):
+    step = np.hypot(*np.diff(points[:, :2].astype(float), axis=0).T)
+    return step[points[:-1, 3] > 0].sum()
+
+
+def test_lines_hold_every_segment_of_the_toolpath(sliced):
+    path = sliced(box(20, 20, 4)).sliced.toolpath
+    lines = lines_of(path)
+    assert laid_length(lines.points) == pytest.approx(path.lengths().sum(), rel=1e-5)
+    assert lines.layer[-1] == len(lines.points)
+    tops = lines.points[lines.layer[:-1], 2]
+    assert tops == pytest.approx(path.top)
+
+
+def test_between_paths_leads_a_travel_and_after_the_last_nothing(sliced):
+    path = sliced(box(20, 20, 4)).sliced.toolpath
+    lines = lines_of(path)
+    ends = lines.points[path.start[1:] - 1, 3]
+    assert (ends[:-1] < 0).all()
+    assert ends[-1] == 0
+
+
+def test_coarse_lines_stray_no_further_than_said(sliced):
+    path = sliced(ball(12.0, 4)).sliced.toolpath
+    whole = lines_of(path)
+    few = coarse_lines(whole)
+    assert len(few.points) < 0.6 * len(whole.points)
+    assert (few.points[:, 3] <= 0).sum() == len(path.role)
+    kept = lines_module._kept(whole.points, STRAY)
+    assert np.array_equal(kept, lines_module._kept.py_func(whole.points, STRAY))
+    number = np.flatnonzero(kept)
+    for a, b in pairwise(number):
+        if whole.points[a, 3] > 0 and b - a > 1:
+            start, end = whole.points[a, :2].astype(float), whole.points[b, :2].astype(float)
+            way = (end - start) / max(np.linalg.norm(end - start), 1e-9)
+            off = whole.points[a + 1 : b, :2] - start
+            assert np.abs(off[:, 0] * way[1] - off[:, 1] * way[0]).max() <= STRAY * 1.01
+
+
+def test_parted_lines_are_all_lines_and_hold_no_travel(sliced):
+    whole = coarse_lines(lines_of(sliced(box(20, 20, 4)).sliced.toolpath))
+    inside, shell = parted(whole, INSIDE)
+    assert len(inside.points) + len(shell.points) == len(whole.points)
+    assert OUTER_WALL in shell.points[:, 5]
+    assert set(np.unique(inside.points[:, 5])) <= set(INSIDE)
+    assert (inside.points[:, 3] >= 0).all()
+
+
+def test_voids_of_a_layer_add_up_to_the_ledgers(sliced):
+    done = sliced(box(20, 2.2, 2), {"adhesion.kind": "none"})
+    rings = layer_voids(done.sliced, 4)
+    area = 0.0
+    for a, b in zip(rings.start[:-1], rings.start[1:], strict=True):
+        x, y = rings.xy[a:b].T
+        area += 0.5 * float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y))
+    ledger = done.report["ledger"]["layers"][4]["void_mm2"]
+    assert ledger > 1.0
+    assert area == pytest.approx(ledger, rel=0.1)
+
+
+def test_a_full_layer_has_hardly_a_void(sliced):
+    done = sliced(box(20, 20, 2), {"infill.density": 100.0})
+    rings = layer_voids(done.sliced, 4)
+    assert len(rings.xy) == 0 or np.ptp(rings.xy, axis=0).max() < 20
+
+
+def test_footprints_tell_parts_that_overlap_from_those_that_pass_under():
+    low, _ = set_down(mended(box(20, 20, 4)), np.eye(3))
+    gate = mended(np.concatenate((box(4, 20, 20, (-13, 0, 0)), box(4, 20, 20, (13, 0, 0)), box(30, 20, 4, (0, 0, 20)))))
+    gate, _ = set_down(gate, np.eye(3))
+    cuts = np.arange(0.5, 30, 1.0)
+    a, b = footprint(low, cuts), footprint(gate, cuts)
+    assert not share_ground(a, (0.0, 0.0), b, (0.0, 0.0))
+    assert share_ground(a, (0.0, 0.0), b, (3.0, 0.0))
+    assert not share_ground(a, (0.0, 0.0), a, (20.0, 0.0))
+    assert share_ground(a, (0.0, 0.0), a, (19.5, 0.0))
+
+
+def test_the_figures_of_a_pose_equal_the_reports(sliced):
+    facets = np.concatenate((box(10, 10, 10), box(30, 10, 3, (0, 0, 10))))
+    done = sliced(facets)
+    mesh = done.sliced.solids[0].mesh
+    found = pose_figures(mesh, done.sliced.resolved, done.sliced.job.machine)
+    assert found.hanging == pytest.approx(done.report["unsupported_area_mm2"])
+    assert found.contact == pytest.approx(done.report["contact_area_mm2"])
+    assert found.height == pytest.approx(13.0)
