@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 from pathlib import Path
 
@@ -387,10 +388,13 @@ def test_help_names_every_command(run):
         assert f"./even-step {word}" in out
 
 
-def test_without_a_command_it_says_what_works(run):
-    code, _, err = run()
+@pytest.mark.parametrize("arguments", [(), ("part.stl",)])
+def test_without_a_display_it_says_what_works_without_one(run, monkeypatch, arguments):
+    monkeypatch.delenv("DISPLAY", raising=False)
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    code, _, err = run(*arguments)
     assert code == 2
-    assert "--help" in err
+    assert "./even-step slice" in err
 
 
 def test_a_picture_is_drawn_on_wish(run, cube, tmp_path):
@@ -399,14 +403,17 @@ def test_a_picture_is_drawn_on_wish(run, cube, tmp_path):
     assert picture.read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
 
 
-def test_the_demo_writes_pictures_and_gcode(run, tmp_path, monkeypatch):
-    monkeypatch.chdir(tmp_path)
-    code, out, _ = run("demo", "--quiet")
-    assert code == 0
-    assert "Tarn Hollow weather post: 11 parts" in out
-    assert "stop:" not in out
+def test_the_demo_without_a_display_writes_pictures_and_gcode(tmp_path):
+    bare = {name: value for name, value in os.environ.items() if name not in {"DISPLAY", "WAYLAND_DISPLAY"}}
+    done = subprocess.run(
+        [ROOT / "even-step", "demo"], cwd=tmp_path, env=bare, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert "Tarn Hollow weather post: 11 parts" in done.stdout
+    assert "stop:" not in done.stdout
     assert (tmp_path / "out" / "weather_post.gcode").stat().st_size > 1_000_000
-    assert len(list((tmp_path / "out").glob("*.png"))) == 3
+    pictures = sorted(path.name for path in (tmp_path / "out").glob("*.png"))
+    assert pictures == sorted(path.name for path in (ROOT / "docs" / "screenshots").glob("*.png"))
 
 
 def test_the_launcher_runs_from_anywhere(cube, tmp_path):

@@ -5,18 +5,20 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 
 from even_step import __version__
-from even_step.commands import demo, inspect, slice_command
-from even_step.core.errors import EvenStepError, JobError
+from even_step.commands import inspect, slice_command, window
+from even_step.core.errors import EvenStepError
 
 USAGE = """\
+  ./even-step [FILE …]                        open the window, with files brought in
+  ./even-step demo                            open the window with the weather post
   ./even-step slice MODEL … --out OUT.gcode   turn models into a toolpath
   ./even-step info MODEL …                    what is in a model file
   ./even-step check OUT.gcode                 read G-code back and measure it
   ./even-step settings                        every setting, with range and explanation
   ./even-step list machines|materials|recipes what ships with the program
-  ./even-step demo                            slice the weather post into out/
   ./even-step shots                           make the documents' pictures again
   ./even-step test                            run all tests
   ./even-step bench                           measure speed against the yardstick
@@ -40,22 +42,25 @@ def _parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--version", action="version", version=f"even-step {__version__}")
-    parser.set_defaults(run=_window)
+    parser.set_defaults(run=window.run_window, files=())
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     slice_command.add_to(commands)
     inspect.add_to(commands)
-    demo.add_to(commands)
+    window.add_to(commands)
     return parser
 
 
-def _window(_: argparse.Namespace) -> int:
-    raise JobError("there is no window yet", remedy="./even-step --help says what works without one")
+def _chosen(arguments: Sequence[str]) -> argparse.Namespace:
+    """Take the command line apart; what begins with a file opens the window."""
+    if arguments and not arguments[0].startswith("-") and Path(arguments[0]).suffix:
+        return argparse.Namespace(run=window.run_window, files=list(arguments))
+    return _parser().parse_args(arguments)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns 0 done, 1 a finding stops, 2 bad input, 3 could not finish."""
     try:
-        chosen = _parser().parse_args(arguments)
+        chosen = _chosen(sys.argv[1:] if arguments is None else arguments)
         return int(chosen.run(chosen))
     except EvenStepError as error:
         sys.stderr.write(f"even-step: {error}\n")

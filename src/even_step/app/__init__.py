@@ -1,0 +1,1 @@
+"""The window. Qt lives here and nowhere else."""

@@ -1,0 +1,41 @@
+"""What an action is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from even_step.app.bench import Bench
+
+
+def always(_: Bench) -> bool:
+    """It can always be done."""
+    return True
+
+
+@dataclass(frozen=True)
+class Action:
+    """One thing the user can do.
+
+    ``menu`` is where it stands, ``keys`` how it is done from the keyboard (in Qt's portable words), ``can``
+    tells whether it can be done now, ``name`` replaces the title where that depends on the job. An action of
+    one ``station`` has its keys there alone.
+    """
+
+    id: str
+    title: str
+    menu: str
+    run: Callable[[Bench], None]
+    keys: tuple[str, ...] = ()
+    icon: str = ""
+    can: Callable[[Bench], bool] = always
+    name: Callable[[Bench], str] | None = None
+    station: str = ""
+    synonyms: tuple[str, ...] = ()
+
+    @property
+    def tip(self) -> str:
+        """The title with its first key."""
+        return f"{self.title} ({self.keys[0]})" if self.keys else self.title

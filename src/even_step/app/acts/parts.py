@@ -1,0 +1,159 @@
+"""What can be done with parts on the bed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from even_step.app.acts.action import Action
+from even_step.app.acts.placing import about, edit, place_new
+from even_step.app.bench import Bench
+from even_step.app.desk import Desk
+from even_step.core.errors import EvenStepError
+from even_step.core.job import edits
+from even_step.core.job.settle import without_places
+
+AXES = "XYZ"
+
+
+def _nudge(dx: float, dy: float) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        desk = bench.desk
+        spots = desk.selection.spots
+        edit(desk, f"move {about(desk)}", lambda job: edits.moved(job, spots, (dx, dy)), f"nudge {spots}")
+
+    return run
+
+
+def turn(desk: Desk, axis: int, degrees: float) -> None:
+    """Turn what is picked about an axis of the bed."""
+    edit(desk, f"turn {about(desk)}", lambda job: edits.turned(job, desk.selection.spots, axis, degrees))
+
+
+def _quarter(axis: int, degrees: float) -> Callable[[Bench], None]:
+    return lambda bench: turn(bench.desk, axis, degrees)
+
+
+def _duplicate(bench: Bench) -> None:
+    desk = bench.desk
+    try:
+        job, new = edits.copied(desk.job, desk.selection.spots)
+    except EvenStepError as error:
+        desk.note(str(error), "stop")
+        return
+    place_new(desk, f"duplicate {about(desk)}", job, new)
+
+
+def set_copies(desk: Desk, number: int, count: int) -> None:
+    """Give a part so many copies."""
+    try:
+        job = edits.with_copies(desk.job, number, count)
+    except EvenStepError as error:
+        desk.note(str(error), "stop")
+        return
+    place_new(desk, f"{count} of {desk.job.parts[number].name}", job)
+
+
+def _remove(bench: Bench) -> None:
+    desk = bench.desk
+    edit(desk, f"remove {about(desk)}", lambda job: edits.removed(job, desk.selection.spots))
+
+
+def _gather(bench: Bench) -> None:
+    place_new(bench.desk, "arrange the parts", without_places(bench.desk.job))
+
+
+def _centre(bench: Bench) -> None:
+    desk = bench.desk
+    spots = desk.selection.spots
+    at = [edits.copy_at(desk.job, spot).at or (0.0, 0.0) for spot in spots]
+    middle = [(min(p[axis] for p in at) + max(p[axis] for p in at)) / 2 for axis in (0, 1)]
+    centre = desk.job.machine.bed.centre
+    by = (centre[0] - middle[0], centre[1] - middle[1])
+    edit(desk, f"centre {about(desk)}", lambda job: edits.moved(job, spots, by))
+
+
+def _take(tool: str) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        bench.desk.view.set("station", "Parts")
+        bench.desk.view.set("tool", tool)
+        bench.asking.focus_field(tool)
+
+    return run
+
+
+def _picked(bench: Bench) -> bool:
+    return bool(bench.desk.selection.spots)
+
+
+def _any(bench: Bench) -> bool:
+    return bool(bench.desk.job.parts)
+
+
+def _nudges() -> list[Action]:
+    ways = (("left", "Left", -1, 0), ("right", "Right", 1, 0), ("back", "Up", 0, 1), ("front", "Down", 0, -1))
+    strides = (("", "", 1.0, "1 mm"), (".far", "Shift+", 10.0, "10 mm"), (".fine", "Alt+", 0.1, "0.1 mm"))
+    return [
+        Action(
+            f"parts.nudge_{way}{suffix}",
+            f"Move {far} to the {way}",
+            "Parts",
+            _nudge(dx * step, dy * step),
+            (f"{held}{key}",),
+            can=_picked,
+            station="Parts",
+        )
+        for suffix, held, step, far in strides
+        for way, key, dx, dy in ways
+    ]
+
+
+ACTIONS = (
+    Action("parts.move", "Move", "Parts", _take("move"), ("W",), "move", can=_any),
+    Action("parts.turn", "Turn", "Parts", _take("turn"), ("E",), "rotate-3d", can=_any, synonyms=("rotate", "orient")),
+    Action("parts.size", "Size", "Parts", _take("size"), ("R",), "scaling", can=_any, synonyms=("scale",)),
+    Action(
+        "parts.face",
+        "Face down",
+        "Parts",
+        _take("face"),
+        ("D",),
+        "arrow-down-to-line",
+        can=_any,
+        synonyms=("lay flat",),
+    ),
+    *(
+        Action(
+            f"parts.quarter_{AXES[axis].lower()}{'+' if degrees > 0 else '-'}",
+            f"Quarter turn about {AXES[axis]}, {'+' if degrees > 0 else '−'}90°",
+            "Parts",
+            _quarter(axis, degrees),
+            can=_picked,
+            synonyms=("rotate",),
+        )
+        for axis in range(3)
+        for degrees in (-90.0, 90.0)
+    ),
+    Action(
+        "parts.duplicate",
+        "Duplicate",
+        "Parts",
+        _duplicate,
+        ("Ctrl+D",),
+        "copy",
+        can=_picked,
+        synonyms=("copy", "clone"),
+    ),
+    Action("parts.remove", "Remove", "Parts", _remove, ("Del",), "trash-2", can=_picked, synonyms=("delete",)),
+    Action("parts.gather", "Gather: arrange all parts", "Parts", _gather, ("G",), "layout-grid", can=_any),
+    Action("parts.centre", "Move to the middle of the bed", "Parts", _centre, can=_picked, synonyms=("center",)),
+    Action(
+        "parts.all",
+        "Pick all parts",
+        "Edit",
+        lambda b: b.desk.selection.pick(edits.spots_of(b.desk.job)),
+        ("Ctrl+A",),
+        can=_any,
+    ),
+    Action("parts.none", "Pick nothing", "Edit", lambda b: b.desk.selection.pick(()), ("Ctrl+Shift+A",), can=_picked),
+    *_nudges(),
+)

@@ -1,0 +1,65 @@
+"""Slicing and handing over."""
+
+from __future__ import annotations
+
+from even_step.app.acts.action import Action
+from even_step.app.bench import Bench
+from even_step.app.desk import Desk
+from even_step.core.catalogue import find_setting
+
+
+def why_not(desk: Desk) -> str:
+    """Say why the job cannot be sliced now; empty when it can."""
+    if not desk.job.parts:
+        return "no parts on the bed"
+    if not desk.shelf.has_all(desk.job.parts):
+        return "models are being read"
+    return next((f"{find_setting(key).label}: {wrong.message}" for key, wrong in desk.complaints.items()), "")
+
+
+def _slice(bench: Bench) -> None:
+    reason = why_not(bench.desk)
+    if reason:
+        bench.desk.note(f"Nothing to slice yet: {reason}.", remedy="" if bench.desk.job.parts else "file.bring_in")
+    else:
+        bench.desk.trials.slice()
+
+
+def _export(bench: Bench) -> None:
+    path = bench.asking.where_to_export(bench.files.proposed("gcode"))
+    if path:
+        bench.files.export(path)
+
+
+def _export_anyway(bench: Bench) -> None:
+    path = bench.asking.where_to_export(bench.files.proposed("gcode"))
+    if path:
+        bench.files.export(path, force=True)
+
+
+def _ready(bench: Bench) -> bool:
+    trial = bench.desk.trials.shown
+    return trial is not None and not trial.findings("stop")
+
+
+ACTIONS = (
+    Action("slice.run", "Slice", "Slice", _slice, ("F5",), "layers", can=lambda b: not why_not(b.desk)),
+    Action(
+        "slice.cancel",
+        "Cancel what runs",
+        "Slice",
+        lambda b: b.desk.trials.cancel(),
+        ("Esc",),
+        "x",
+        can=lambda b: b.desk.trials.running,
+    ),
+    Action("slice.export", "Export G-code…", "Slice", _export, ("Ctrl+E",), "download", can=_ready, synonyms=("save",)),
+    Action(
+        "slice.export_anyway",
+        "Export although a finding stops it…",
+        "Slice",
+        _export_anyway,
+        can=lambda b: b.desk.trials.shown is not None,
+        synonyms=("force",),
+    ),
+)

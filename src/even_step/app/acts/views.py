@@ -1,0 +1,39 @@
+"""Stations and the camera."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from even_step.app.acts.action import Action
+from even_step.app.bench import Bench
+from even_step.app.view import STATIONS
+
+
+def _go(station: str) -> Callable[[Bench], None]:
+    return lambda bench: bench.desk.view.set("station", station)
+
+
+def _quarter(way: str) -> Callable[[Bench], None]:
+    return lambda bench: bench.looking.quarter_view(way)
+
+
+ACTIONS = (
+    *(
+        Action(f"go.{station.lower()}", f"Go to {station}", "View", _go(station), (str(number),))
+        for number, station in enumerate(STATIONS, 1)
+    ),
+    Action("view.fit", "Show the whole bed", "View", lambda b: b.looking.fit_all(), ("Home",), "house"),
+    Action(
+        "view.fit_selection",
+        "Show what is picked",
+        "View",
+        lambda b: b.looking.fit_selection(),
+        (".",),
+        "focus",
+        can=lambda b: bool(b.desk.selection.spots),
+    ),
+    *(
+        Action(f"view.quarter_{way}", f"View a quarter turn {way}", "View", _quarter(way), (f"Ctrl+{way.title()}",))
+        for way in ("left", "right", "up", "down")
+    ),
+)

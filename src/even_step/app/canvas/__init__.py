@@ -1,0 +1,1 @@
+"""The one 3D view: camera, scene, drawers, picking, gestures."""

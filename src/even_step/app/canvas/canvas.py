@@ -1,0 +1,205 @@
+"""The canvas: shows the scene and turns the pointer's doings into picks, drags and views."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtWidgets import QWidget
+
+from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.collisions import Collisions
+from even_step.app.canvas.gestures import Gestures
+from even_step.app.canvas.renderer import Renderer
+from even_step.app.canvas.scene import Scene, build_scene
+from even_step.app.desk import Desk
+from even_step.app.store import Change
+from even_step.core.job.edits import Spot
+
+REST = 180  # ms without a movement after which the picture is drawn whole
+ZOOM_A_NOTCH = 0.88
+MARGINS = (84.0, 44.0, 30.0, 92.0)  # points kept free for what lies over the canvas
+
+
+def surface_format() -> QSurfaceFormat:
+    """Return what the canvas needs of OpenGL: 3.3, core."""
+    wanted = QSurfaceFormat()
+    wanted.setVersion(3, 3)
+    wanted.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    wanted.setDepthBufferSize(24)
+    return wanted
+
+
+class Canvas(QOpenGLWidget):
+    """The one 3D view."""
+
+    painted = Signal()
+    camera_changed = Signal()
+    dropped = Signal(list)
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("canvas")
+        self.setAccessibleName("The bed with its parts")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.desk = desk
+        self._solid_camera, self._flat_camera = Camera(), Camera(flat=True)
+        self.dragged: dict[Spot, tuple[float, float]] = {}
+        self.collisions = Collisions(desk.background, self)
+        self.collisions.changed.connect(self.rebuild)
+        self.gestures = Gestures(self)
+        self._renderer: Renderer | None = None
+        self._ctx: moderngl.Context | None = None
+        self._fitted = False
+        self.is_whole = False
+        self._rest = QTimer(self, singleShot=True, interval=REST)
+        self._rest.timeout.connect(self.update)
+        self.scene = self._build()
+        desk.store.changed.connect(self._follow_job)
+        desk.selection.changed.connect(self.rebuild)
+        desk.shelf.arrived.connect(self._model_arrived)
+        desk.trials.shown_changed.connect(self.rebuild)
+        desk.view.changed.connect(self._follow_view)
+
+    def _build(self) -> Scene:
+        return build_scene(self.desk, self.dragged, self.collisions.touching)
+
+    def rebuild(self) -> None:
+        """Build the scene anew and show it."""
+        self.scene = self._build()
+        if self.scene.lines is None:
+            self.collisions.look(self.scene)
+        self.is_whole = False
+        self.update()
+
+    def _follow_job(self, change: Change) -> None:
+        self.rebuild()
+        if change.old.machine != change.new.machine:
+            low, high = self.scene.box
+            self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
+            self._solid_camera = self._solid_camera.fitted(low, high, MARGINS)
+            self.camera_changed.emit()
+
+    def _follow_view(self, piece: str) -> None:
+        if piece in {"layers", "along"}:
+            self.stir()
+        if piece in {"layers", "along", "station", "hidden_roles", "tool", "section"}:
+            self.rebuild()
+
+    def _model_arrived(self, _: str) -> None:
+        self.rebuild()
+
+    @property
+    def camera(self) -> Camera:
+        """Where the bed is looked at from: a section has a camera of its own."""
+        return self._flat_camera if self.scene.flat else self._solid_camera
+
+    def look_from(self, camera: Camera) -> None:
+        """Look from elsewhere."""
+        if camera.flat:
+            self._flat_camera = camera
+        else:
+            self._solid_camera = camera
+        self._fitted = True
+        self.stir()
+        self.update()
+        self.camera_changed.emit()
+
+    def stir(self) -> None:
+        """The view moves: draw at once, and whole when it rests."""
+        self.is_whole = False
+        self._rest.start()
+
+    def fit_all(self) -> None:
+        """Show the whole bed with all parts."""
+        low, high = self.scene.box
+        self.look_from(self.camera.fitted(low, high, MARGINS))
+
+    def fit_selection(self) -> None:
+        """Show what is picked."""
+        boxes = [part.box for part in self.scene.parts if part.picked]
+        if boxes:
+            low = np.min([box[0] for box in boxes], axis=0)
+            self.look_from(self.camera.fitted(low, np.max([box[1] for box in boxes], axis=0), MARGINS))
+
+    def quarter_view(self, way: str) -> None:
+        """Turn to the next quarter."""
+        self.look_from(self.camera.quarter(way))
+
+    def initializeGL(self) -> None:  # noqa: N802 - Qt's name
+        """Make what drawing needs in this context."""
+        self._ctx = moderngl.create_context()
+        self._renderer = Renderer(self._ctx)
+        self.context().aboutToBeDestroyed.connect(self.release, Qt.ConnectionType.DirectConnection)
+
+    def release(self) -> None:
+        """Free all memory on the graphics card."""
+        if self._renderer:
+            self.makeCurrent()
+            self._renderer.release()
+            self._renderer = None
+            self.doneCurrent()
+
+    def resizeGL(self, width: int, height: int) -> None:  # noqa: N802 - Qt's name
+        """Keep the camera's idea of the screen."""
+        size = max(1, width), max(1, height)
+        self._solid_camera = replace(self._solid_camera, size=size)
+        self._flat_camera = replace(self._flat_camera, size=size)
+        if not self._fitted:
+            low, high = self.scene.box
+            self._solid_camera = self._solid_camera.fitted(low, high, MARGINS)
+            self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
+        self.camera_changed.emit()
+
+    def paintGL(self) -> None:  # noqa: N802 - Qt's name
+        """Draw the scene; go on later with what takes long."""
+        if self._renderer is None or self._ctx is None:
+            return
+        onto = self._ctx.detect_framebuffer(self.defaultFramebufferObject())
+        size = onto.size if onto.size[0] > 1 else self.camera.size
+        camera = replace(self.camera, size=(int(size[0]), int(size[1])))
+        moving = self._rest.isActive()
+        self.is_whole = self._renderer.paint(self.scene, camera, onto, moving=moving)
+        if not self.is_whole and not moving:
+            QTimer.singleShot(0, self, self.update)
+        self.painted.emit()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Begin a gesture."""
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        self.gestures.press(event.position(), event.button(), event.modifiers())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Go on with a gesture."""
+        self.gestures.move(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """End a gesture."""
+        self.gestures.release(event.position())
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
+        """Zoom at the pointer."""
+        at: QPointF = event.position()
+        notches = event.angleDelta().y() / 120.0
+        self.look_from(self.camera.zoomed(ZOOM_A_NOTCH**notches, at.x(), at.y()))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802 - Qt's name
+        """Take files."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802 - Qt's name
+        """Bring dropped files in."""
+        self.dropped.emit([url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()])
+        event.acceptProposedAction()
+
+    def in_background(self, work: Callable[[], object], then: Callable[[object], None]) -> None:
+        """Do a pick beside the window."""
+        self.desk.background.run("pick", work, then)

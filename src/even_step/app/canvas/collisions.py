@@ -1,0 +1,98 @@
+"""Which copies run into each other, found beside the window while parts are moved."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+if TYPE_CHECKING:
+    from even_step.core.plane.region import Regions
+
+from even_step.app.background import Background
+from even_step.app.canvas.scene import PartShape, Scene
+from even_step.core.job.edits import Spot
+from even_step.core.mesh.mesh import Mesh
+
+HEIGHTS = np.concatenate((np.arange(0.15, 10.0, 1.0), np.arange(10.15, 60.0, 2.5), np.arange(60.15, 400.0, 10.0)))
+
+
+@dataclass(frozen=True)
+class _Pose:
+    """A model with the linear part of its pose, to know equal ones."""
+
+    key: tuple[str, int]
+    linear: bytes
+
+
+class Collisions(QObject):
+    """Keeps the set of copies that touch another up to date with a scene."""
+
+    changed = Signal()
+
+    def __init__(self, background: Background, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._background = background
+        self.touching: frozenset[Spot] = frozenset()
+        self._places: Mapping[Spot, tuple[_Pose, tuple[float, float]]] = {}
+        self._models: dict[_Pose, PartShape] = {}
+        self._footprint = lru_cache(256)(self._cut)
+
+    def look(self, scene: Scene) -> None:
+        """Look again if any copy stands elsewhere or otherwise than before."""
+        places = {part.spot: (_pose(part), part.at) for part in scene.parts}
+        if places == self._places:
+            return
+        self._places = places
+        parts = {_pose(part): part for part in scene.parts}
+        near = _near_pairs(scene.parts)
+        if not near:
+            self._take(frozenset())
+            return
+        self._models |= parts
+        self._background.run("collisions", lambda: self._touching(near), self._take)
+
+    def _cut(self, pose: _Pose) -> Regions:
+        from even_step.core.slicing.footprint import footprint  # noqa: PLC0415 - kernels load after the window shows
+
+        part = self._models[pose]
+        mesh = part.model.mesh
+        linear = part.matrix[:3, :3]
+        vertices = mesh.vertices @ linear.T
+        low, high = Mesh(vertices, mesh.faces).bounds
+        vertices -= ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2])
+        return footprint(Mesh(vertices, mesh.faces), HEIGHTS)
+
+    def _touching(self, near: list[tuple[PartShape, PartShape]]) -> frozenset[Spot]:
+        from even_step.core.slicing.footprint import share_ground  # noqa: PLC0415 - kernels load after the window shows
+
+        found: set[Spot] = set()
+        for a, b in near:
+            if not {a.spot, b.spot} <= found and share_ground(
+                self._footprint(_pose(a)), a.at, self._footprint(_pose(b)), b.at
+            ):
+                found |= {a.spot, b.spot}
+        return frozenset(found)
+
+    def _take(self, touching: frozenset[Spot]) -> None:
+        if touching != self.touching:
+            self.touching = touching
+            self.changed.emit()
+
+
+def _pose(part: PartShape) -> _Pose:
+    return _Pose(part.model.key, part.matrix[:3, :3].tobytes())
+
+
+def _near_pairs(parts: tuple[PartShape, ...]) -> list[tuple[PartShape, PartShape]]:
+    """Return the pairs whose boxes overlap."""
+    boxes = np.array([part.box for part in parts]).reshape(-1, 2, 3)
+    pairs = []
+    for i in range(len(parts)):
+        near = ((boxes[i, 0] < boxes[i + 1 :, 1]) & (boxes[i, 1] > boxes[i + 1 :, 0])).all(axis=1)
+        pairs += [(parts[i], parts[i + 1 + int(j)]) for j in np.flatnonzero(near)]
+    return pairs

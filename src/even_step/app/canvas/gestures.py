@@ -1,0 +1,146 @@
+"""What the pointer does on the canvas: a press is judged once it is known what lies under it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+
+from even_step.app.acts.placing import about, edit
+from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
+from even_step.core.job import edits
+from even_step.core.mesh.turning import down_onto, turn_matrix
+
+if TYPE_CHECKING:
+    from even_step.app.canvas.canvas import Canvas
+
+SLACK = 4.0  # points a press may wander before it is a drag
+Buttons = Qt.MouseButton
+Held = Qt.KeyboardModifier
+
+
+@dataclass(eq=False)
+class _Press:
+    """A press of the left button; ``hit`` once it is known, ``known`` when it is."""
+
+    begun: QPointF
+    now: QPointF
+    adds: bool
+    known: bool = False
+    hit: Hit | None = None
+    released: bool = False
+    drags: bool = False
+    places: dict[edits.Spot, tuple[float, float]] = field(default_factory=dict)
+
+
+class Gestures:
+    """Turns presses, moves and releases into views, picks and drags."""
+
+    def __init__(self, canvas: Canvas) -> None:
+        self._canvas = canvas
+        self._press: _Press | None = None
+        self._view: Buttons | None = None
+        self._pans = False
+        self._last = QPointF()
+        self.frame = QRectF()
+
+    def press(self, at: QPointF, button: Buttons, held: Held) -> None:
+        """Begin."""
+        self._last = at
+        if button in {Buttons.MiddleButton, Buttons.RightButton}:
+            self._view = button
+            self._pans = button == Buttons.RightButton or bool(held & Held.ShiftModifier)
+        elif button == Buttons.LeftButton and self._canvas.scene.lines is None:
+            self._press = press = _Press(at, at, bool(held & Held.ShiftModifier))
+            scene, camera = self._canvas.scene, self._canvas.camera
+
+            def know(hit: Any) -> None:
+                press.known, press.hit = True, hit
+                self._judge(press)
+
+            self._canvas.in_background(lambda: pick(scene, camera, at.x(), at.y()), know)
+
+    def move(self, at: QPointF) -> None:
+        """Go on."""
+        step, self._last = at - self._last, at
+        if self._view is not None:
+            camera = self._canvas.camera
+            turned = camera.panned if self._pans else camera.turned
+            self._canvas.look_from(turned(step.x(), step.y()))
+        elif self._press:
+            self._press.now = at
+            self._judge(self._press)
+
+    def release(self, at: QPointF) -> None:
+        """End."""
+        self._view = None
+        if self._press:
+            self._press.now, self._press.released = at, True
+            self._judge(self._press)
+
+    def _judge(self, press: _Press) -> None:
+        """Do what the press has become, as far as that is known."""
+        if not press.known or press is not self._press:
+            return
+        far = press.now - press.begun
+        if not press.drags and max(abs(far.x()), abs(far.y())) > SLACK and self._canvas.desk.view.tool != "face":
+            press.drags = True
+            self._begin_drag(press)
+        if press.drags:
+            self._drag(press)
+        if press.released:
+            self._press = None
+            self._end(press)
+
+    def _begin_drag(self, press: _Press) -> None:
+        desk = self._canvas.desk
+        if press.hit is None:
+            return
+        if press.hit.spot not in desk.selection.spots:
+            desk.selection.pick([press.hit.spot], add=press.adds)
+        copies = {spot: edits.copy_at(desk.job, spot).at for spot in desk.selection.spots}
+        press.places = {spot: at for spot, at in copies.items() if at is not None}
+
+    def _drag(self, press: _Press) -> None:
+        canvas = self._canvas
+        if press.hit is None:
+            self.frame = QRectF(press.begun, press.now).normalized()
+            canvas.camera_changed.emit()
+            return
+        height = float(press.hit.place[2])
+        start = canvas.camera.on_plane(press.begun.x(), press.begun.y(), height)
+        end = canvas.camera.on_plane(press.now.x(), press.now.y(), height)
+        if start is None or end is None:
+            return
+        by = edits.on_grid((end - start)[:2])
+        canvas.dragged = {spot: (x + by[0], y + by[1]) for spot, (x, y) in press.places.items()}
+        canvas.stir()
+        canvas.rebuild()
+
+    def _end(self, press: _Press) -> None:
+        canvas, desk = self._canvas, self._canvas.desk
+        if press.drags and press.hit is None:
+            corners = (press.begun.x(), press.begun.y(), press.now.x(), press.now.y())
+            desk.selection.pick(framed(canvas.scene, canvas.camera, corners), add=press.adds)
+            self.frame = QRectF()
+            canvas.camera_changed.emit()
+        elif press.drags:
+            places, canvas.dragged = canvas.dragged, {}
+            edit(desk, f"move {about(desk)}", lambda job: edits.placed_at(job, places))
+            canvas.rebuild()
+        elif desk.view.tool == "face" and press.hit is not None:
+            self._face_down(press.hit)
+        else:
+            desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
+
+    def _face_down(self, hit: Hit) -> None:
+        """Turn the part so that the facet that was hit lies on the bed."""
+        desk = self._canvas.desk
+        number = hit.spot[0]
+        part = desk.job.parts[number]
+        desk.selection.pick([hit.spot])
+        normal = facet_normal(hit) / part.scale
+        matrix = down_onto(turn_matrix(part.turn) @ normal)
+        edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, number, matrix))
+        desk.view.set("tool", "turn")

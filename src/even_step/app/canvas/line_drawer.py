@@ -1,0 +1,129 @@
+"""Draws laid lines true to width and height: at once in less detail, and whole piece by piece."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.part_drawer import LIGHT
+from even_step.app.canvas.programs import give, lit, program
+from even_step.app.canvas.scene import LinesShape
+from even_step.app.trials import TrialLines
+from even_step.core.toolpath.colours import ROLE_COLOURS
+from even_step.core.toolpath.roles import INSIDE, OUTER_WALL, ROLES
+
+ROW = 24  # bytes of a point
+FIELDS = (("start", 0, 3), ("width", 12, 1), ("high", 16, 1), ("role", 20, 1), ("end", ROW, 3))
+
+
+@dataclass(eq=False)
+class _Points:
+    """Points in the memory of the graphics card, and where each layer begins."""
+
+    buffer: moderngl.Buffer
+    layer: NDArray[np.int64]
+
+
+class LineDrawer:
+    """Owns the lines of the trial that is shown."""
+
+    def __init__(self, ctx: moderngl.Context) -> None:
+        self._ctx = ctx
+        self._program = program(ctx, "line", "line")
+        self._array = ctx.vertex_array(self._program, [])
+        self._lines: TrialLines | None = None
+        self._whole: _Points | None = None
+        self._shell: _Points | None = None
+        self._inside: _Points | None = None
+        give(self._program, hidden=0)
+        inks = np.array([lit(ROLE_COLOURS[role]) for role in ROLES] + [(0.0, 0.0, 0.0)], np.float32)
+        self._program["inks"].write(inks.tobytes())  # type: ignore[union-attr]
+
+    def _upload(self, points: NDArray[np.float32], layer: NDArray[np.int64]) -> _Points:
+        # One row more, for a segment reads the point after its own.
+        buffer = self._ctx.buffer(reserve=(len(points) + 1) * ROW)
+        if len(points):
+            buffer.write(np.ascontiguousarray(points).data)
+        return _Points(buffer, layer)
+
+    def hold(self, lines: TrialLines) -> None:
+        """Hold the lines of a trial, instead of those of another."""
+        if self._lines is lines:
+            return
+        self._free()
+        self._lines = lines
+        self._whole = self._upload(lines.points, lines.layer)
+        self._shell = self._upload(lines.shell_points, lines.shell_layer)
+        self._inside = self._upload(lines.inside_points, lines.inside_layer)
+
+    def begin(self, shape: LinesShape, camera: Camera) -> None:
+        """Prepare for drawing a shape."""
+        self.hold(shape.lines)
+        way = np.array([LIGHT[0], LIGHT[1], LIGHT[2]])
+        right, _, toward = camera.axes
+        way = LIGHT[0] * right + 0.3 * toward + np.array([0.0, 0.0, LIGHT[2]])
+        give(
+            self._program,
+            seen=camera.matrix,
+            hidden=shape.hidden,
+            thicker=1.0,
+            is_flat=camera.flat,
+            light=way / np.linalg.norm(way),
+        )
+
+    def _render(self, points: _Points, first: int, count: int) -> None:
+        if count <= 0:
+            return
+        for name, offset, numbers in FIELDS:
+            self._array.bind(
+                self._program[name].location,  # type: ignore[union-attr]
+                "f",
+                points.buffer,
+                f"{numbers}f4",
+                offset=offset + first * ROW,
+                stride=ROW,
+                divisor=1,
+            )
+        self._array.render(moderngl.TRIANGLE_STRIP, vertices=8, instances=count)
+
+    def draw_range(self, first: int, last: int) -> None:
+        """Draw points of the whole path from one to another."""
+        if self._whole:
+            self._render(self._whole, first, last - first)
+
+    def draw_sketch(self, shape: LinesShape, budget: int) -> int:
+        """Draw a shape in about so many segments: layers below the last in less detail; returns how many."""
+        if self._shell is None or self._inside is None:
+            return 0
+        a, end = int(shape.lines.layer[shape.last]), shape.end_of_last
+        drawn = end - a
+        sets = [self._shell]
+        if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in INSIDE):
+            sets.append(self._inside)
+        below = sum(int(points.layer[shape.last] - points.layer[shape.first]) for points in sets)
+        stride = max(1, -(-below // max(1, budget - drawn)))
+        give(self._program, thicker=float(stride))
+        for points in sets:
+            for layer in range(shape.last - 1, shape.first - 1, -stride):
+                count = int(points.layer[layer + 1] - points.layer[layer])
+                self._render(points, int(points.layer[layer]), count)
+                drawn += count
+        give(self._program, thicker=1.0)
+        self.draw_range(a, end)
+        return drawn
+
+    def _free(self) -> None:
+        for points in (self._whole, self._shell, self._inside):
+            if points:
+                points.buffer.release()
+        self._whole = self._shell = self._inside = None
+
+    def release(self) -> None:
+        """Free all memory."""
+        self._free()
+        self._array.release()
+        self._program.release()

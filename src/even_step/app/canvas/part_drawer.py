@@ -1,0 +1,159 @@
+"""Draws parts: facets in bone, overhangs hatched, edges in ink."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+
+from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.programs import give, lit, program
+from even_step.app.canvas.scene import PartShape, Scene
+from even_step.app.shelf import ShelfModel
+from even_step.app.theme.colours import PAPER
+from even_step.core.mesh.mesh import Mesh
+
+LIGHT = (-0.45, -0.35, 0.82)
+PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
+
+
+@dataclass(eq=False)
+class _Buffers:
+    """A mesh in the memory of the graphics card."""
+
+    corners: moderngl.Buffer
+    index: moderngl.Buffer
+    array: moderngl.VertexArray
+    facets: int
+
+    def release(self) -> None:
+        for piece in (self.array, self.index, self.corners):
+            piece.release()
+
+
+class PartDrawer:
+    """Owns the buffers of every model that is drawn; those of models no longer drawn are freed."""
+
+    def __init__(self, ctx: moderngl.Context) -> None:
+        self._ctx = ctx
+        self._facets = program(ctx, "part", "part")
+        self._lines = program(ctx, "edge", "plain")
+        self._whole: dict[ShelfModel, _Buffers] = {}
+        self._few: dict[ShelfModel, _Buffers] = {}
+        self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
+
+    def _upload(self, mesh: Mesh) -> _Buffers:
+        corners = self._ctx.buffer(np.ascontiguousarray(mesh.vertices, np.float32).tobytes())
+        index = self._ctx.buffer(np.ascontiguousarray(mesh.faces, np.int32).tobytes())
+        array = self._ctx.vertex_array(self._facets, [(corners, "3f", "corner")], index)
+        return _Buffers(corners, index, array, len(mesh.faces))
+
+    def _mesh(self, model: ShelfModel, *, few: bool) -> _Buffers:
+        kept = self._few if few else self._whole
+        if model not in kept:
+            kept[model] = self._upload(model.few if few else model.mesh)
+        return kept[model]
+
+    def _edge_array(self, model: ShelfModel) -> moderngl.VertexArray:
+        if model not in self._edges:
+            rows = model.edges if len(model.edges) else np.full((2, 9), 9e9, np.float32)
+            buffer = self._ctx.buffer(np.ascontiguousarray(rows, np.float32).tobytes())
+            array = self._ctx.vertex_array(self._lines, [(buffer, "3f 3f 3f", "corner", "one", "other")])
+            self._edges[model] = buffer, array
+        return self._edges[model][1]
+
+    def draw(self, scene: Scene, camera: Camera, scale: int, budget: int) -> int:
+        """Draw all parts into the framebuffer in use.
+
+        Parameters
+        ----------
+        scene, camera
+            What, and from where.
+        scale
+            How many points of the frame make one of the screen.
+        budget
+            Facets at the most; with more the coarser meshes are drawn, without edges.
+
+        Returns
+        -------
+        int
+            How many facets were drawn.
+        """
+        self._free_unused(scene)
+        facets = sum(part.model.triangles for part in scene.parts)
+        few = facets > budget
+        give(
+            self._facets,
+            seen=camera.matrix,
+            eye=camera.eye,
+            light=_light(camera),
+            ink=PAPER.ink,
+            clay=PAPER.clay,
+            bone=PAPER.bone,
+            limits=scene.limits,
+            first_layer=scene.first_layer,
+            hatched=True,
+            points=float(scale),
+        )
+        drawn = 0
+        for part in scene.parts:
+            mark, share = _mark(part)
+            give(self._facets, stands=part.matrix, mark=mark, marked=share)
+            buffers = self._mesh(part.model, few=few)
+            buffers.array.render(moderngl.TRIANGLES)
+            drawn += buffers.facets
+        if not few or scale > 1:
+            self._draw_edges(scene, camera, scale)
+        return drawn
+
+    def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
+        give(self._lines, seen=camera.matrix, eye=camera.eye)
+        size = camera.size[0] * scale, camera.size[1] * scale
+        for part in scene.parts:
+            tint = PAPER.accent if part.picked else PAPER.stop if part.off or part.touching else PAPER.ink
+            give(self._lines, stands=part.matrix, tint=(*lit(tint), 1.0))
+            heavy = part.picked or part.off or part.touching
+            for x, y in PICKED_EDGE if heavy else PICKED_EDGE[:1]:
+                give(self._lines, shift=(2 * x / size[0], 2 * y / size[1]))
+                self._edge_array(part.model).render(moderngl.LINES)
+
+    def _free_unused(self, scene: Scene) -> None:
+        if not scene.parts:
+            return
+        used = {part.model for part in scene.parts}
+        for kept in (self._whole, self._few):
+            for model in kept.keys() - used:
+                kept.pop(model).release()
+        for model in self._edges.keys() - used:
+            buffer, array = self._edges.pop(model)
+            array.release()
+            buffer.release()
+
+    def release(self) -> None:
+        """Free all memory."""
+        for kept in (self._whole, self._few):
+            for buffers in kept.values():
+                buffers.release()
+            kept.clear()
+        for buffer, array in self._edges.values():
+            array.release()
+            buffer.release()
+        self._edges.clear()
+        self._facets.release()
+        self._lines.release()
+
+
+def _light(camera: Camera) -> tuple[float, float, float]:
+    """Return the light's direction: over the viewer's left shoulder."""
+    right, _, toward = camera.axes
+    way = LIGHT[0] * right + 0.45 * toward + np.array([0.0, 0.0, LIGHT[2]])
+    way /= np.linalg.norm(way)
+    return float(way[0]), float(way[1]), float(way[2])
+
+
+def _mark(part: PartShape) -> tuple[str, float]:
+    """Return the tint of a part's state and how much of it."""
+    if part.off or part.touching:
+        return PAPER.stop, 0.22
+    return PAPER.accent, 0.16 if part.picked else 0.0

@@ -1,0 +1,143 @@
+"""What there is to see, as records; built without a screen and drawn by the drawers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.app.desk import Desk
+from even_step.app.shelf import ShelfModel
+from even_step.app.trials import TrialLines
+from even_step.core.job.edits import Spot, copy_at, spots_of
+from even_step.core.job.model import Bed
+from even_step.core.toolpath.roles import ROLE_NUMBER
+
+Matrix = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class BedShape:
+    """The bed with the side its cooling air comes from, and the height of the volume."""
+
+    bed: Bed
+    height: float
+    fan_side: str
+
+
+@dataclass(frozen=True, eq=False)
+class PartShape:
+    """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm."""
+
+    spot: Spot
+    model: ShelfModel
+    matrix: Matrix
+    size: NDArray[np.float64]
+    at: tuple[float, float]
+    picked: bool
+    off: bool
+    touching: bool
+
+    @property
+    def box(self) -> NDArray[np.float64]:
+        """Least and largest corner on the bed, (2, 3), mm."""
+        half = np.array([self.size[0] / 2, self.size[1] / 2, 0.0])
+        middle = np.array([*self.at, 0.0])
+        return np.array([middle - half, middle + half + (0.0, 0.0, self.size[2])])
+
+
+@dataclass(frozen=True, eq=False)
+class LinesShape:
+    """Layers as they are drawn: from one to another, the last as far ``along`` as 0 to 1, without some roles."""
+
+    lines: TrialLines
+    first: int
+    last: int
+    along: float
+    hidden: int
+
+    @property
+    def end_of_last(self) -> int:
+        """How many points are shown, counted from the first of all."""
+        a, b = int(self.lines.layer[self.last]), int(self.lines.layer[self.last + 1])
+        return a + round((b - a) * self.along)
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """All that is drawn. ``limits`` are the machine's overhang limits toward +x, +y, −x, −y, degrees."""
+
+    bed: BedShape
+    parts: tuple[PartShape, ...]
+    lines: LinesShape | None
+    limits: tuple[float, float, float, float]
+    first_layer: float
+    flat: bool = False
+
+    @property
+    def box(self) -> NDArray[np.float64]:
+        """Least and largest corner of bed and parts, (2, 3), mm."""
+        x0, y0, x1, y1 = self.bed.bed.bounds
+        boxes = [np.array([(x0, y0, 0.0), (x1, y1, 0.0)]), *(part.box for part in self.parts)]
+        if self.lines:
+            boxes.append(np.array([(x0, y0, 0.0), (x1, y1, float(self.lines.lines.top[-1]))]))
+        return np.array([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
+
+
+def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touching: frozenset[Spot]) -> Scene:
+    """Build the scene of the desk.
+
+    Parameters
+    ----------
+    desk
+        Job, selection, shown trial and view.
+    dragged
+        Places of copies that are being dragged, mm; they stand elsewhere in the job until they are let go.
+    touching
+        Copies that run into another.
+    """
+    job, machine = desk.job, desk.job.machine
+    parts = []
+    lines = _lines(desk) if desk.view.station in {"Layers", "Output"} else None
+    for spot in spots_of(job) if lines is None else ():
+        part, copy = job.parts[spot[0]], copy_at(job, spot)
+        stand, model = desk.shelf.stand_of(part, copy), desk.shelf.model(part)
+        at = dragged.get(spot, copy.at)
+        if stand is None or model is None or at is None:
+            continue
+        off = not fits(machine.bed, machine.height, at, stand.size)
+        picked = spot in desk.selection.spots
+        parts.append(PartShape(spot, model, stand.at(at), stand.size, at, picked, off, spot in touching))
+    bed = BedShape(machine.bed, machine.height, machine.fan_side)
+    first_layer = float(desk.resolved.values["layers.first_height"])
+    return Scene(bed, tuple(parts), lines, machine.overhang_limit, first_layer, flat=lines is not None and _flat(desk))
+
+
+def _lines(desk: Desk) -> LinesShape | None:
+    trial, view = desk.trials.shown, desk.view
+    if trial is None or trial.lines is None or trial.lines.count == 0:
+        return None
+    hidden = sum(1 << ROLE_NUMBER[role] for role in view.hidden_roles)
+    last = min(view.layers[1], trial.lines.count - 1)
+    first = last if _flat(desk) else min(view.layers[0], last)
+    return LinesShape(trial.lines, first, last, view.along, hidden)
+
+
+def _flat(desk: Desk) -> bool:
+    return desk.view.section and desk.view.station == "Layers"
+
+
+def fits(bed: Bed, height: float, at: tuple[float, float], size: NDArray[np.float64]) -> bool:
+    """Whether a part's bounds lie within the volume; on a round bed its corners' circle may reach out a little."""
+    half = size[:2] / 2
+    low, high = np.asarray(at) - half, np.asarray(at) + half
+    if size[2] > height + 1e-6:
+        return False
+    x0, y0, x1, y1 = bed.bounds
+    inside = bool((low >= (x0 - 1e-6, y0 - 1e-6)).all() and (high <= (x1 + 1e-6, y1 + 1e-6)).all())
+    if bed.shape == "round":
+        far = np.hypot(*(np.asarray(at) - bed.centre)) + max(half)
+        return inside and bool(far <= bed.size[0] / 2 + 1e-6)
+    return inside

@@ -1,0 +1,45 @@
+#version 330
+// Facets in bone with soft light; what hangs past the machine's limit is hatched, denser the steeper.
+in vec3 place;
+uniform vec3 eye;
+uniform vec3 light;
+uniform vec3 bone;
+uniform vec3 ink;
+uniform vec3 clay;
+uniform vec3 mark;
+uniform float marked;
+uniform vec4 limits;
+uniform float first_layer;
+uniform bool hatched;
+uniform float points;
+out vec4 colour;
+
+float limit_toward(vec2 way) {
+    float turn = mod(atan(way.y, way.x) / 1.5707963 + 4.0, 4.0);
+    int at = int(turn) % 4;
+    return mix(limits[at], limits[(at + 1) % 4], fract(turn));
+}
+
+void main() {
+    vec3 normal = normalize(cross(dFdx(place), dFdy(place)));
+    vec3 toward = normalize(eye - place);
+    if (dot(normal, toward) < 0.0) normal = -normal;
+    float soft = 0.5 + 0.5 * dot(normal, light);
+    float sky = 0.5 + 0.5 * normal.z;
+    vec3 base = mix(bone, mark, marked);
+    vec3 lit = base * (0.50 + 0.36 * soft + 0.20 * sky);
+    float rim = 1.0 - dot(normal, toward);
+    lit = mix(lit, ink, 0.30 * pow(rim, 5.0));
+    if (hatched && normal.z < 0.0 && place.z > first_layer) {
+        float hangs = degrees(atan(-normal.z, length(normal.xy)));
+        float past = hangs - limit_toward(normal.xy);
+        if (past > 0.0) {
+            float steep = clamp(past / 45.0, 0.0, 1.0);
+            float apart = mix(9.0, 5.0, steep) * points;
+            float near = abs(fract((gl_FragCoord.x + gl_FragCoord.y) / apart) - 0.5) * apart;
+            float line = 1.0 - clamp(near - 0.75 * points, 0.0, 1.0);
+            lit = mix(lit, clay, mix(0.10, 0.22, steep) + 0.8 * line * (1.0 - mix(0.10, 0.22, steep)));
+        }
+    }
+    colour = vec4(lit, 1.0);
+}

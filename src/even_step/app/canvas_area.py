@@ -1,0 +1,46 @@
+"""The middle of the window: the canvas and what lies over it."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QWidget
+
+from even_step.app.canvas.canvas import Canvas
+from even_step.app.desk import Desk
+from even_step.app.voids import Voids
+from even_step.app.widgets.height_ruler import HeightRuler
+from even_step.app.widgets.layer_bars import LayerBars
+from even_step.app.widgets.note_bar import NoteBar
+from even_step.app.widgets.overlay import Overlay
+
+
+class CanvasArea(QWidget):
+    """Lays ruler, bars and notes over the canvas."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self.setMinimumWidth(320)
+        self.canvas = Canvas(desk, self)
+        self.voids = Voids(desk, self)
+        self.overlay = Overlay(desk, self.canvas, self.voids, self)
+        self.ruler = HeightRuler(desk, self.canvas, self)
+        self.bars = LayerBars(desk, self.canvas, self)
+        self.notes = NoteBar(self)
+        desk.view.changed.connect(lambda _: self._show_bars())
+        desk.trials.shown_changed.connect(self._show_bars)
+        self._show_bars()
+
+    def _show_bars(self) -> None:
+        self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station in {"Layers", "Output"})
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
+        """Lay everything out."""
+        wide, high = event.size().width(), event.size().height()
+        self.canvas.setGeometry(0, 0, wide, high)
+        self.overlay.setGeometry(0, 0, wide, high)
+        self.ruler.setGeometry(0, 0, self.ruler.width(), high)
+        self.bars.setGeometry(
+            self.ruler.width(), high - self.bars.height(), wide - self.ruler.width(), self.bars.height()
+        )
+        self.notes.setGeometry(0, 0, wide, self.notes.height())

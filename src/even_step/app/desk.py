@@ -1,0 +1,84 @@
+"""Everything the window works on, without a widget: the job, what is picked, the worker, the trials, the view."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from even_step.app.background import Background
+from even_step.app.selection import Selection
+from even_step.app.shelf import ModelShelf, Stand
+from even_step.app.store import JobStore
+from even_step.app.trials import Trials
+from even_step.app.view import View
+from even_step.app.work.client import WorkerClient
+from even_step.app.work.entry import Started
+from even_step.core.errors import SettingError
+from even_step.core.job.cascade import Resolved, cascade, complaints
+from even_step.core.job.edits import Spot, copy_at
+from even_step.core.job.model import Job
+
+
+@dataclass(frozen=True)
+class Note:
+    """A message to the user; ``remedy`` is the id of an action offered as a button."""
+
+    text: str
+    severity: str = "note"
+    remedy: str = ""
+
+
+class Desk(QObject):
+    """Holds the pieces; each knows only those it was given."""
+
+    noted = Signal(object)
+
+    def __init__(self, job: Job, state: Path, worker: Started | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.state = state
+        self.store = JobStore(job, self)
+        self.selection = Selection(self.store, self)
+        self.worker = WorkerClient(worker, self)
+        self.background = Background(self)
+        self.shelf = ModelShelf(self.worker, state / "models", self)
+        self.trials = Trials(self.store, self.worker, self)
+        self.view = View(self)
+        self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None
+        self.worker.lost.connect(lambda text: self.note(text, "caution"))
+        self.trials.failed.connect(lambda text: self.note(text, "stop"))
+
+    @property
+    def job(self) -> Job:
+        """The job as it is now."""
+        return self.store.job
+
+    @property
+    def resolved(self) -> Resolved:
+        """Every setting's value and where it comes from."""
+        return self._resolve()[1]
+
+    @property
+    def complaints(self) -> dict[str, SettingError]:
+        """What is wrong with values, by key."""
+        return self._resolve()[2]
+
+    def _resolve(self) -> tuple[Job, Resolved, dict[str, SettingError]]:
+        if self._resolved is None or self._resolved[0] is not self.job:
+            resolved = cascade(self.job)
+            self._resolved = self.job, resolved, complaints(self.job, resolved)
+        return self._resolved
+
+    def note(self, text: str, severity: str = "note", remedy: str = "") -> None:
+        """Tell the user something."""
+        self.noted.emit(Note(text, severity, remedy))
+
+    def stand(self, spot: Spot) -> Stand | None:
+        """Return how a copy stands, none while its model is not read yet."""
+        return self.shelf.stand_of(self.job.parts[spot[0]], copy_at(self.job, spot))
+
+    def close(self) -> None:
+        """Stop everything that runs."""
+        self.background.close()
+        self.worker.close()

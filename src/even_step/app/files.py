@@ -1,0 +1,204 @@
+"""The job and its files: bring in, open, save, export; what was opened before."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from even_step.app.acts.placing import place_new
+from even_step.app.desk import Desk
+from even_step.app.shelf import ShelfModel
+from even_step.app.work.client import Task
+from even_step.app.work.requests import ExportGcode, OpenJob, SaveJob
+from even_step.core.errors import EvenStepError
+from even_step.core.job.edits import added
+from even_step.core.job.model import Job, Machine, Material, Part, Recipe
+from even_step.core.job.shipped import DATA, find
+from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
+from even_step.core.output import write_whole
+
+MOST_RECENT = 8
+DEMO = DATA / "demo" / "weather_post.toml"
+
+
+def new_job() -> Job:
+    """Return a job without parts, on the machine that ships first."""
+    return Job(
+        name="new job",
+        machine=find(Machine, DEFAULT_MACHINE),
+        materials=(find(Material, DEFAULT_MATERIAL),),
+        recipe=find(Recipe, DEFAULT_RECIPE),
+    )
+
+
+def is_job(path: str) -> bool:
+    """Whether a file is a whole job rather than a model."""
+    try:
+        return Path(path).suffix.lower() == ".toml" or is_job_file(Path(path))
+    except OSError:
+        return False
+
+
+class JobFiles(QObject):
+    """Moves jobs and models between disk and desk, through the worker."""
+
+    reading_changed = Signal()
+    path_changed = Signal()
+    exported = Signal(str)
+
+    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self.path = ""
+        self.reading: dict[str, Task] = {}
+        self.last_export = ""
+        self._recent_file = desk.state / "recent.json"
+
+    def new(self) -> None:
+        """Begin another job on the same machine."""
+        job = self._desk.job.model_copy(update={"name": "new job", "parts": (), "settings": {}})
+        self._take(job, "")
+
+    def open_demo(self) -> None:
+        """Open the job that ships with the program."""
+        self.open(str(DEMO))
+
+    def open(self, path: str, *, recovered: bool = False) -> None:
+        """Open a job; what was on the desk before comes back with undo."""
+
+        def done(job: Job, _: object) -> None:
+            self._end(path)
+            self._take(job, "" if recovered or not path.endswith(".3mf") else path)
+            if not recovered:
+                self._remember(path)
+
+        request = OpenJob(path, str(self._desk.shelf.folder))
+        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+
+    def _take(self, job: Job, path: str) -> None:
+        self.path = path
+        self._desk.selection.pick(())
+        self._desk.trials.forget()
+        self._desk.store.open(job)
+        self.path_changed.emit()
+
+    def bring_in(self, paths: Sequence[str]) -> None:
+        """Bring in models, all in one step; a job among them is opened."""
+        for path in paths:
+            if is_job(path):
+                self.open(path)
+        models = [path for path in paths if not is_job(path)]
+        read: dict[str, tuple[str, tuple[ShelfModel, ...]]] = {}
+        waiting = set(models)
+
+        def gone(path: str) -> None:
+            self._end(path)
+            waiting.discard(path)
+            if not waiting and read:
+                self._add([read[p] for p in models if p in read])
+
+        def take(path: str) -> Callable[[str, tuple[ShelfModel, ...]], None]:
+            def then(kept: str, found: tuple[ShelfModel, ...]) -> None:
+                read[path] = kept, found
+                self._remember(path)
+                gone(path)
+
+            return then
+
+        def fail(path: str) -> Callable[[str], None]:
+            def failed(message: str) -> None:
+                self._desk.note(message, "stop")
+                gone(path)
+
+            return failed
+
+        for path in dict.fromkeys(models):
+            self._begin(path, self._desk.shelf.read(path, take(path), fail(path)))
+
+    def _add(self, read: list[tuple[str, tuple[ShelfModel, ...]]]) -> None:
+        parts = [
+            Part.model_validate({"name": model.name, "file": kept, "object": i, "unit": model.unit})
+            for kept, models in read
+            for i, model in enumerate(models)
+        ]
+        first = len(self._desk.job.parts)
+        job = added(self._desk.job, parts)
+        if first == 0 and job.name == "new job":
+            job = job.model_copy(update={"name": parts[0].name})
+        what = parts[0].name if len(parts) == 1 else f"{len(parts)} parts"
+        place_new(self._desk, f"bring in {what}", job, [(first + i, 0) for i in range(len(parts))])
+
+    def _begin(self, path: str, task: Task) -> None:
+        self.reading[path] = task
+        self.reading_changed.emit()
+
+    def _end(self, path: str) -> None:
+        self.reading.pop(path, None)
+        self.reading_changed.emit()
+
+    def _failure(self, path: str) -> Callable[[str], None]:
+        def failed(message: str) -> None:
+            self._end(path)
+            self._desk.note(message, "stop")
+
+        return failed
+
+    def proposed(self, suffix: str) -> str:
+        """Propose a file name for the job that says what it is."""
+        name = re.sub(r"[^\w.-]+", "_", self._desk.job.name).strip("_") or "job"
+        return f"{name}.{suffix}"
+
+    def save(self, path: str) -> None:
+        """Save the job as one file."""
+        path = path if path.lower().endswith(".3mf") else f"{path}.3mf"
+        job = self._desk.job
+
+        def done(*_: Any) -> None:
+            self._end(path)
+            self.path = path
+            self._desk.store.mark_saved(job)
+            self._remember(path)
+            self.path_changed.emit()
+            self._desk.note(f"Saved {Path(path).name}")
+
+        self._begin(path, self._desk.worker.ask(SaveJob(job, path), done=done, failed=self._failure(path)))
+
+    def export(self, path: str, *, force: bool = False) -> None:
+        """Export the G-code of the trial that is shown."""
+        trial = self._desk.trials.shown
+        if trial is None:
+            return
+        path = path if Path(path).suffix else f"{path}.gcode"
+
+        def done(size: int, _: object) -> None:
+            self._end(path)
+            self.last_export = f"{Path(path).name}, {size / 1e6:.1f} MB, trial {trial.number}"
+            self.exported.emit(path)
+            self._desk.note(f"Exported {self.last_export}")
+
+        request = ExportGcode(trial.job, path, force)
+        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+
+    @property
+    def recent(self) -> list[str]:
+        """Files that were opened or saved, the last first, those that are still there."""
+        try:
+            known = json.loads(self._recent_file.read_text())
+        except (OSError, ValueError):
+            return []
+        return [path for path in known if isinstance(path, str) and Path(path).exists()][:MOST_RECENT]
+
+    def _remember(self, path: str) -> None:
+        if Path(path).is_relative_to(DATA):
+            return
+        known = [str(Path(path).resolve()), *(p for p in self.recent if p != str(Path(path).resolve()))]
+        try:
+            self._recent_file.parent.mkdir(parents=True, exist_ok=True)
+            write_whole(self._recent_file, [json.dumps(known[:MOST_RECENT]).encode()])
+        except (OSError, EvenStepError):
+            return  # a list of names that cannot be kept is no reason to disturb

@@ -1,0 +1,72 @@
+"""Autosave: the job's text every few seconds, and what a killed session left behind."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer
+
+from even_step.app.desk import Desk
+from even_step.core.errors import EvenStepError
+from even_step.core.job.model import Job
+from even_step.core.job.text import job_text
+from even_step.core.output import write_whole
+
+EVERY = 3000  # ms
+
+
+class Keeping(QObject):
+    """Writes the job beside the window while it is being worked on; the file goes when the window closes."""
+
+    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self._written: Job | None = None
+        self._folder = desk.state / "recovery"
+        self._file = self._folder / f"{os.getpid()}.toml"
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY)
+        self._timer.timeout.connect(self.keep)
+        self._timer.start()
+
+    def keep(self) -> None:
+        """Write the job if it has changed since it was last written or saved."""
+        job = self._desk.job
+        if job is self._written or self._desk.store.is_saved or not job.parts:
+            return
+        self._written = job
+        self._desk.background.run("autosave", lambda: self._write(job), self._tell)
+
+    def _write(self, job: Job) -> str:
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            write_whole(self._file, [job_text(job).encode()])
+        except (OSError, EvenStepError) as error:
+            return str(error)
+        return ""
+
+    def _tell(self, fault: str) -> None:
+        if fault:
+            self._desk.note(f"The job could not be kept safe: {fault}", "caution", "file.save")
+
+    def left_behind(self) -> list[Path]:
+        """Return the jobs of sessions that did not end on their own, the last first."""
+        found = [path for path in self._folder.glob("*.toml") if path != self._file and not _runs(path.stem)]
+        return sorted(found, key=lambda path: path.stat().st_mtime, reverse=True)
+
+    def close(self) -> None:
+        """End on our own: nothing to recover."""
+        self._timer.stop()
+        self._file.unlink(missing_ok=True)
+
+
+def _runs(pid: str) -> bool:
+    return pid.isdigit() and Path(f"/proc/{pid}/cmdline").exists() and b"even_step" in _command(pid)
+
+
+def _command(pid: str) -> bytes:
+    try:
+        return Path(f"/proc/{pid}/cmdline").read_bytes()
+    except OSError:
+        return b""

@@ -1,0 +1,72 @@
+"""Starts the window."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QSurfaceFormat
+from PySide6.QtWidgets import QApplication
+
+from even_step.app.canvas.canvas import surface_format
+from even_step.app.desk import Desk
+from even_step.app.files import new_job
+from even_step.app.theme.style import dress
+from even_step.app.window import Window
+from even_step.app.work.entry import Started
+from even_step.core.job.shipped import DATA
+
+WARM_UP = 400  # ms after the window shows
+
+
+def application() -> QApplication:
+    """Return the application, dressed."""
+    known = QApplication.instance()
+    if isinstance(known, QApplication):
+        return known
+    QSurfaceFormat.setDefaultFormat(surface_format())
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Even Step")
+    app.setOrganizationName("even-step")
+    dress(app, str(DATA / "icons"))
+    return app
+
+
+def state_folder() -> Path:
+    """Return where the program keeps what it needs from one start to the next."""
+    return Path(platformdirs.user_state_dir("even-step"))
+
+
+def open_window(
+    files: Sequence[str] = (), *, demo: bool = False, state: Path | None = None, worker: Started | None = None
+) -> Window:
+    """Open the window with some files brought in, or with the demo job."""
+    application()
+    state = state or state_folder()
+    window = Window(Desk(new_job(), state, worker), QSettings(str(state / "window.ini"), QSettings.Format.IniFormat))
+    window.show()
+    if demo:
+        window.files.open_demo()
+    elif files:
+        window.files.bring_in([str(Path(file).resolve()) for file in files])
+    else:
+        window.offer_recovery()
+    QTimer.singleShot(WARM_UP, window, lambda: window.desk.background.run("warm", _warm, lambda _: None))
+    return window
+
+
+def _warm() -> None:
+    """Load the kernels that the first pick and the first figures need."""
+    import even_step.core.figures  # noqa: F401, PLC0415 - loads in half a second, after the window shows
+
+
+def run(files: Sequence[str] = (), *, demo: bool = False, worker: Started | None = None) -> int:
+    """Run the window until it is closed."""
+    app = application()
+    window = open_window(files, demo=demo, worker=worker)
+    code = app.exec()
+    del window
+    return code

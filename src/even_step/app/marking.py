@@ -1,0 +1,55 @@
+"""The marks beside stations and parts: changed, caution, stop, each with its reason."""
+
+from __future__ import annotations
+
+from even_step.app.canvas.scene import Scene
+from even_step.app.desk import Desk
+
+Mark = tuple[str, str]
+
+
+def part_marks(desk: Desk, scene: Scene) -> dict[int, Mark]:
+    """Return the mark of each part that has one."""
+    marked: dict[int, Mark] = {}
+    for number, part in enumerate(desk.job.parts):
+        model = desk.shelf.model(part)
+        if model and model.proposed and part.unit == "mm":
+            marked[number] = "warn", "strangely small: drawn in another unit?"
+        if model and model.warnings:
+            marked[number] = "warn", model.warnings[0]
+    for shape in scene.parts:
+        if shape.off:
+            marked[shape.spot[0]] = "stop", "outside the build volume"
+        elif shape.touching:
+            marked[shape.spot[0]] = "stop", "runs into another part"
+    return marked
+
+
+def station_marks(desk: Desk, scene: Scene) -> dict[str, Mark]:
+    """Return the mark of every station."""
+    marks: dict[str, Mark] = dict.fromkeys(("Machine", "Parts", "Recipe", "Supports", "Layers", "Output"), ("", ""))
+    last = desk.trials.all[-1].job if desk.trials.all else None
+    job = desk.job
+    if last is not None:
+        if last.machine != job.machine or last.materials != job.materials:
+            marks["Machine"] = "changed", "changed since the last slice"
+        if last.parts != job.parts:
+            marks["Parts"] = "changed", "changed since the last slice"
+        if last.recipe != job.recipe or last.settings != job.settings:
+            marks["Recipe"] = "changed", "changed since the last slice"
+    of_parts = part_marks(desk, scene).values()
+    for severity in ("warn", "stop"):
+        reasons = [reason for mark, reason in of_parts if mark == severity]
+        if reasons:
+            marks["Parts"] = severity, reasons[0]
+    if desk.complaints:
+        marks["Recipe"] = "stop", next(iter(desk.complaints.values())).message
+    shown = desk.trials.shown
+    if shown:
+        for severity in ("warn", "stop"):
+            found = shown.findings(severity)
+            if found:
+                marks["Layers"] = severity, found[0]["message"]
+        if shown.findings("stop"):
+            marks["Output"] = "stop", "a finding stops the export"
+    return marks

@@ -1,0 +1,52 @@
+"""What is picked on the bed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PySide6.QtCore import QObject, Signal
+
+from even_step.app.store import Change, JobStore
+from even_step.core.job.edits import Spot, spots_of
+
+
+class Selection(QObject):
+    """Some copies, the last picked of them first in hand."""
+
+    changed = Signal()
+
+    def __init__(self, store: JobStore, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._store = store
+        self._spots: tuple[Spot, ...] = ()
+        store.changed.connect(self._drop_what_is_gone)
+
+    @property
+    def spots(self) -> tuple[Spot, ...]:
+        """The picked copies in the order they were picked."""
+        return self._spots
+
+    @property
+    def parts(self) -> tuple[int, ...]:
+        """The numbers of the parts that have a picked copy, in the order they were picked."""
+        return tuple(dict.fromkeys(spot[0] for spot in self._spots))
+
+    @property
+    def in_hand(self) -> Spot | None:
+        """The copy whose exact fields are shown."""
+        return self._spots[-1] if self._spots else None
+
+    def pick(self, spots: Iterable[Spot], *, add: bool = False) -> None:
+        """Pick copies; added ones that were picked before are let go."""
+        wanted = tuple(dict.fromkeys(spots))
+        if add:
+            kept = tuple(spot for spot in self._spots if spot not in wanted)
+            wanted = kept + tuple(spot for spot in wanted if spot not in self._spots)
+        if wanted != self._spots:
+            self._spots = wanted
+            self.changed.emit()
+
+    def _drop_what_is_gone(self, change: Change) -> None:
+        if change.touches("parts"):
+            there = set(spots_of(change.new))
+            self.pick(spot for spot in self._spots if spot in there)

@@ -1,0 +1,174 @@
+"""Pictures of the window at work on the demo, for the documents and for machines without a display."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from even_step.app.main import application, open_window
+from even_step.app.window import Window
+from even_step.core.errors import EvenStepError
+from even_step.core.job import edits
+
+SIZE = 1280, 800
+PATIENCE = 120_000  # ms for anything to happen
+CUP = [(1, 0), (1, 1), (1, 2)]
+LOUVRE_LAYER = 30
+Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
+
+
+def wait_until(done: Callable[[], bool], what: str, patience: int = PATIENCE) -> None:
+    """Let the window work until something is so.
+
+    Raises
+    ------
+    EvenStepError
+        When it takes too long.
+    """
+    loop = QEventLoop()
+    look, late = QTimer(), QTimer(singleShot=True)
+    look.timeout.connect(lambda: loop.quit() if done() else None)
+    late.timeout.connect(loop.quit)
+    look.start(15)
+    late.start(patience)
+    if not done():
+        loop.exec()
+    look.stop()
+    late.stop()
+    if not done():
+        raise EvenStepError(f"waited too long for {what}")
+
+
+def drawn(window: Window) -> bool:
+    """Whether everything is read, placed and drawn whole."""
+    ready = window.area.canvas.is_whole and not window.files.reading and not window.desk.background.busy
+    return ready and window.desk.shelf.has_all(window.desk.job.parts)
+
+
+def shoot(window: Window, path: Path) -> None:
+    """Take a picture of the window as it is on the screen."""
+    wait_until(lambda: drawn(window), "the picture")
+    app = application()
+    for _ in range(3):
+        app.processEvents()
+    _grab(window, path)
+
+
+def _grab(window: Window, path: Path) -> None:
+    screen = window.screen()
+    picture = screen.grabWindow(window.winId())
+    if not picture.save(str(path)):
+        raise EvenStepError("cannot be written", subject=path)
+
+
+def _slice(window: Window) -> None:
+    window.run("slice.run")
+
+
+def _sliced(window: Window) -> bool:
+    return not window.desk.trials.running
+
+
+def _machine(window: Window) -> None:
+    window.desk.view.set("station", "Machine")
+
+
+def _selection(window: Window) -> None:
+    window.desk.view.set("station", "Parts")
+    window.desk.selection.pick(CUP)
+
+
+def _turning(window: Window) -> None:
+    desk = window.desk
+    desk.selection.pick([(1, 0)])
+    desk.view.set("tool", "turn")
+    desk.store.do("turn wind cup", edits.turned(desk.job, [(1, 0)], 0, -60.0))
+    canvas = window.area.canvas
+    canvas.look_from(replace(canvas.camera, pitch=9.0, yaw=205.0))
+    canvas.fit_selection()
+    canvas.look_from(canvas.camera.zoomed(1.6, 400, 400))
+
+
+def _turned_back(window: Window) -> None:
+    window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
+    window.area.canvas.fit_all()
+    window.run("edit.undo")
+    window.desk.selection.pick(())
+    window.run("slice.run")
+
+
+def _recipe(window: Window) -> None:
+    window.desk.view.set("station", "Recipe")
+    window.desk.store.do("infill density 10 %", edits.with_setting(window.desk.job, "infill.density", 10.0))
+    window.recipe.reveal("infill.density")
+
+
+def _layers(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, 72, trial.lines.count)
+
+
+def _section(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("section", True)
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, LOUVRE_LAYER, trial.lines.count)
+    canvas = window.area.canvas
+    canvas.look_from(canvas.camera.zoomed(0.4, 400, 400))
+
+
+def _section_known(window: Window) -> bool:
+    return window.area.voids.of(window.desk.trials.shown, window.desk.view.layers[1]) is not None
+
+
+def _output(window: Window) -> None:
+    window.desk.view.set("section", False)
+    window.desk.view.set("station", "Output")
+
+
+def _scenes() -> Iterator[Scene]:
+    def at_once(_: Window) -> bool:
+        return True
+
+    yield "machine", _machine, at_once
+    yield "parts", _selection, at_once
+    yield "turning", _turning, at_once
+    yield "", _turned_back, _sliced
+    yield "recipe", _recipe, at_once
+    yield "", _slice, _sliced
+    yield "layers_solid", _layers, at_once
+    yield "layers_section", _section, _section_known
+    yield "output", _output, at_once
+
+
+def take_shots(folder: Path, told: Callable[[str], None]) -> Window:
+    """Open the demo, walk through the stations and take a picture of each; returns the window, still open."""
+    application()
+    with TemporaryDirectory(prefix="even-step-") as state:
+        window = open_window(demo=True, state=Path(state))
+        window.resize(*SIZE)
+        wait_until(lambda: bool(window.desk.job.parts) and drawn(window), "the demo")
+        for name, act, settled in _scenes():
+            act(window)
+            if act is _turned_back and window.desk.trials.running:
+                wait_until(lambda: window.strip.button.share > 0.4, "slicing")
+                _grab(window, folder / "slicing.png")
+                told(str(folder / "slicing.png"))
+            wait_until(lambda settled=settled: settled(window), name or "slicing")  # type: ignore[misc]
+            if name:
+                path = folder / f"{name}.png"
+                shoot(window, path)
+                told(str(path))
+        focus = QApplication.focusWidget()
+        if focus:
+            focus.clearFocus()
+        return window

@@ -1,0 +1,1 @@
+"""One file a station: what its sheet holds."""

@@ -1,0 +1,213 @@
+"""The station Layers: roles with time and grams, section or solid, findings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
+
+from even_step.app.desk import Desk
+from even_step.app.theme.colours import PAPER, role_colour
+from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.trials import Trial
+from even_step.app.widgets.marks import draw_mark
+from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
+from even_step.app.widgets.wording import clock, grams
+from even_step.core.toolpath.roles import ROLES
+
+SHEET_ROOM = 292  # points a row is about wide
+SEVERITIES = ("stop", "warn", "note")
+
+
+class RoleRow(QAbstractButton):
+    """One role: a tick, its colour, its name, its time and mass."""
+
+    def __init__(self, role: str, time: str, mass: str) -> None:
+        super().__init__()
+        self.role, self._time, self._mass = role, time, mass
+        self.setObjectName(f"role {role}")
+        self.setAccessibleName(f"{role.replace('-', ' ')}, {time}, {mass}")
+        self.setToolTip("Show or hide")
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setFixedHeight(24)
+
+    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        """Return the size of a row."""
+        return QSize(280, 24)
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw it; a role that is hidden is faint."""
+        painter = QPainter(self)
+        if self.underMouse():
+            painter.fillRect(self.rect(), QColor(PAPER.paper))
+        if self.hasFocus():
+            painter.setPen(QColor(PAPER.accent))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setPen(QColor(PAPER.ink if self.isChecked() else PAPER.faint))
+        painter.setFont(font(BODY))
+        painter.drawText(QRectF(2, 0, 14, 24), middle, "✓" if self.isChecked() else "")
+        swatch = QRectF(20, 6, 12, 12)
+        if self.isChecked():
+            painter.fillRect(swatch, role_colour(self.role))
+        painter.setPen(role_colour(self.role))
+        painter.drawRect(swatch)
+        painter.setPen(QColor(PAPER.ink if self.isChecked() else PAPER.faint))
+        painter.drawText(QRectF(40, 0, 120, 24), middle, self.role.replace("-", " "))
+        right = middle | Qt.AlignmentFlag.AlignRight
+        painter.drawText(QRectF(130, 0, self.width() - 202, 24), right, self._time)
+        painter.drawText(QRectF(0, 0, self.width() - 2, 24), right, self._mass)
+        painter.end()
+
+
+class FindingRow(QAbstractButton):
+    """One finding; a click shows its place."""
+
+    def __init__(self, number: int, finding: dict[str, Any]) -> None:
+        super().__init__()
+        self.number, self._finding = number, finding
+        self.setObjectName(f"finding {number}")
+        where = f"layer {finding['layer']} · z {finding['z_mm']:.2f} mm" if finding["layer"] >= 0 else "whole part"
+        self._where = f"{where} · {finding['part']}"
+        self.setAccessibleName(f"{finding['severity']}: {finding['message']}, {self._where}")
+        self.setToolTip(f"{finding['message']}\n{self._where}\nRemedy: {finding['remedy']}")
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setFixedHeight(self.heightForWidth(SHEET_ROOM))
+
+    def heightForWidth(self, width: int) -> int:  # noqa: N802 - Qt's name
+        """Return the height that the wrapped message needs, with a line for the place and one for the remedy."""
+        metrics = QFontMetrics(font(BODY))
+        wrapped = metrics.boundingRect(0, 0, width - 26, 400, Qt.TextFlag.TextWordWrap, self._finding["message"])
+        remedy = QFontMetrics(font(MARK)).boundingRect(
+            0, 0, width - 26, 400, Qt.TextFlag.TextWordWrap, self._finding["remedy"]
+        )
+        return wrapped.height() + remedy.height() + 16 + 10
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
+        """Keep the height that the width needs."""
+        self.setFixedHeight(self.heightForWidth(event.size().width()))
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw mark, message, place and remedy."""
+        painter = QPainter(self)
+        if self.isChecked() or self.underMouse():
+            painter.fillRect(self.rect(), QColor(PAPER.wash if self.isChecked() else PAPER.paper))
+        if self.hasFocus():
+            painter.setPen(QColor(PAPER.accent))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        draw_mark(painter, self._finding["severity"], 10, 12)
+        wide = self.width() - 26
+        painter.setPen(QColor(PAPER.ink))
+        painter.setFont(font(BODY))
+        at = painter.drawText(QRectF(22, 3, wide, 400), Qt.TextFlag.TextWordWrap, self._finding["message"])
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.faint))
+        place = QRectF(22, at.bottom() + 1, wide, 15)
+        where = painter.fontMetrics().elidedText(self._where, Qt.TextElideMode.ElideRight, wide)
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, where)
+        painter.drawText(QRectF(22, place.bottom() + 1, wide, 400), Qt.TextFlag.TextWordWrap, self._finding["remedy"])
+        painter.end()
+
+
+class LayersStation(Sheet):
+    """Look at the trial layer by layer."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__("Layers")
+        self._desk = desk
+        self._trial: Trial | None = None
+        self._empty = label("Nothing sliced yet. Slice (F5), then step through the layers here.", wrap=True)
+        self.add(self._empty)
+        self._inside = QWidget()
+        box = QVBoxLayout(self._inside)
+        box.setContentsMargins(0, 0, 0, 0)
+        self._kinds = QButtonGroup(self)
+        self._solid = button(
+            "Solid", "show solid", lambda: desk.view.set("section", False), tip="All layers up to the one in hand (S)"
+        )
+        self._section = button(
+            "Section", "show section", lambda: desk.view.set("section", True), tip="One layer flat, true to width (S)"
+        )
+        for kind in (self._solid, self._section):
+            kind.setCheckable(True)
+            self._kinds.addButton(kind)
+        row = line(self._solid, self._section, 1, spacing=0)
+        row.setContentsMargins(0, 0, 0, 8)
+        box.addLayout(row)
+        self._roles = Group("Roles", "click to hide")
+        box.addWidget(self._roles)
+        self._findings = Group("Findings")
+        box.addWidget(self._findings)
+        self.add(self._inside)
+        desk.trials.shown_changed.connect(self._refresh)
+        desk.view.changed.connect(self._follow)
+        self._refresh()
+
+    def _follow(self, piece: str) -> None:
+        if piece == "section":
+            self._show_kind()
+        elif piece == "finding":
+            for row in self.findChildren(FindingRow):
+                row.setChecked(row.number == self._desk.view.finding)
+
+    def _show_kind(self) -> None:
+        self._solid.setChecked(not self._desk.view.section)
+        self._section.setChecked(self._desk.view.section)
+
+    def _refresh(self) -> None:
+        trial = self._desk.trials.shown
+        self._empty.setVisible(trial is None)
+        self._inside.setVisible(trial is not None)
+        self.remark.setText(f"trial {trial.number}" if trial else "")
+        self._show_kind()
+        if trial is self._trial:
+            return
+        self._trial = trial
+        self._desk.view.finding = -1
+        clear(self._roles.body)
+        clear(self._findings.body)
+        if trial:
+            self._fill_roles(trial)
+            self._fill_findings(trial)
+
+    def _fill_roles(self, trial: Trial) -> None:
+        times, volumes = trial.report["time_by_role_s"], trial.report["volume_by_role_mm3"]
+        density = trial.job.materials[0].density
+        for role in ROLES:
+            if role in times or role in volumes:
+                mass = grams(volumes[role] / 1000 * density) if role in volumes else ""
+                row = RoleRow(role, clock(times.get(role, 0.0)), mass)
+                row.setChecked(role not in self._desk.view.hidden_roles)
+                row.toggled.connect(lambda shown, role=role: self._hide(role, shown=shown))
+                self._roles.add(row)
+        total = line("printing", 1, label(f"{clock(trial.time)}    {grams(trial.mass)}", "head"))
+        total.setContentsMargins(40, 4, 2, 0)
+        self._roles.add(total)
+
+    def _hide(self, role: str, *, shown: bool) -> None:
+        hidden = self._desk.view.hidden_roles
+        self._desk.view.set("hidden_roles", hidden - {role} if shown else hidden | {role})
+
+    def _fill_findings(self, trial: Trial) -> None:
+        found = trial.report["findings"]
+        order = sorted(range(len(found)), key=lambda i: SEVERITIES.index(found[i]["severity"]))
+        self._findings.note.setText(f"{len(found)}" if found else "none")
+        for number in order:
+            row = FindingRow(number, found[number])
+            row.clicked.connect(lambda _=False, number=number: self._see(number))
+            self._findings.add(row)
+
+    def _see(self, number: int) -> None:
+        """Show the layer and the place of a finding."""
+        trial = self._desk.trials.shown
+        if trial is None or trial.lines is None:
+            return
+        layer = int(trial.report["findings"][number]["layer"])
+        if layer >= 0:
+            self._desk.view.show_layers(0, layer, trial.lines.count)
+        self._desk.view.finding = -1
+        self._desk.view.set("finding", number)

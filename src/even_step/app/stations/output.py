@@ -1,0 +1,86 @@
+"""The station Output: what the export will be, and exporting it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout
+
+from even_step.app.desk import Desk
+from even_step.app.files import JobFiles
+from even_step.app.theme.icons import icon
+from even_step.app.widgets.sheet import Sheet, button, clear, label, line
+from even_step.app.widgets.wording import clock, grams
+
+
+class OutputStation(Sheet):
+    """Hand the toolpath over."""
+
+    wants = Signal(str)
+
+    def __init__(self, desk: Desk, files: JobFiles) -> None:
+        super().__init__("Output")
+        self._desk, self._files = desk, files
+        self._told = label("", wrap=True)
+        self.add(self._told)
+        self._table = QGridLayout()
+        self._table.setVerticalSpacing(4)
+        self._table.setContentsMargins(0, 8, 0, 8)
+        self.add(self._table)
+        self._export = button(
+            "Export G-code…", "export", lambda: self.wants.emit("slice.export"), tip="Export G-code (Ctrl+E)"
+        )
+        self._export.setIcon(icon("download"))
+        self._anyway = button(
+            "Export although a finding stops it…",
+            "export anyway",
+            lambda: self.wants.emit("slice.export_anyway"),
+            role="link",
+        )
+        row = line(self._export, 1)
+        row.setContentsMargins(0, 8, 0, 4)
+        self.add(row)
+        self.add(self._anyway)
+        self._last = label("", "mark", wrap=True)
+        self.add(self._last)
+        for signal in (desk.trials.changed, desk.trials.shown_changed, files.exported, desk.store.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show what an export would hold."""
+        trial = self._desk.trials.shown
+        clear(self._table)
+        self._last.setText(f"Last export: {self._files.last_export}" if self._files.last_export else "")
+        stops = trial.findings("stop") if trial else []
+        self._export.setEnabled(trial is not None and not stops)
+        self._anyway.setVisible(bool(stops))
+        self.remark.setText(f"trial {trial.number}" if trial else "")
+        if trial is None:
+            self._told.setText("Nothing sliced yet. Slice (F5); the toolpath is exported from here.")
+            return
+        if stops:
+            self._told.setText(f"A finding stops the export: {stops[0]['message']}. Remedy: {stops[0]['remedy']}.")
+        elif trial.job != self._desk.job:
+            self._told.setText("The job has changed since this trial; slice again to export the job as it is now.")
+        else:
+            self._told.setText("Ready. No finding stops it.")
+        report, used = trial.report, trial.report["material"][0]
+        facts = (
+            ("file name", self._files.proposed("gcode")),
+            ("machine", report["job"]["machine"]),
+            ("material", ", ".join(report["job"]["materials"])),
+            ("layers", str(report["layers"]["count"])),
+            ("printing", clock(report["time_s"])),
+            ("heating up before", clock(report["heat_up_s"])),
+            ("mass", grams(trial.mass)),
+            ("filament", f"{used['length_mm'] / 1000:.2f} m"),
+            ("cost", f"{used['cost']:.2f}, at {trial.job.materials[0].price_per_kg:g} a kg"),
+            (
+                "findings",
+                ", ".join(f"{len(trial.findings(s))} {s}" for s in ("stop", "warn", "note") if trial.findings(s))
+                or "none",
+            ),
+        )
+        for row, (name, value) in enumerate(facts):
+            self._table.addWidget(label(name, "faint"), row, 0)
+            self._table.addLayout(line(1, label(value)), row, 1)

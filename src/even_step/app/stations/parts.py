@@ -1,0 +1,205 @@
+"""The station Parts: the list, and below it the exact fields of the tool in hand."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
+
+from even_step.app.desk import Desk
+from even_step.app.files import JobFiles
+from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
+from even_step.app.stations.part_rows import PartRows
+from even_step.app.theme.icons import icon
+from even_step.app.view import TOOLS
+from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
+from even_step.core.job.edits import Spot
+from even_step.core.mesh.mesh import Mesh
+
+if TYPE_CHECKING:
+    from even_step.core.figures import PoseFigures
+
+TOOL_WORDS = {"move": ("Move", "W", "move"), "turn": ("Turn", "E", "rotate-3d"), "size": ("Size", "R", "scaling")}
+FACE_HINT = "Click the face that is to lie on the bed."
+
+
+class PartsStation(Sheet):
+    """What is on the bed, and how it stands."""
+
+    wants = Signal(str)
+
+    def __init__(self, desk: Desk, files: JobFiles) -> None:
+        super().__init__("Parts")
+        self._desk, self._files = desk, files
+        self._marked: dict[int, tuple[str, str]] = {}
+        self._figures_of: object = None
+        self.rows = PartRows(desk, lambda number: self._marked.get(number, ("", "")))
+        self.add(self.rows)
+        self._reading = QVBoxLayout()
+        self.add(self._reading)
+        self._empty = self._make_empty()
+        self.add(self._empty)
+        self.add(self._make_buttons())
+        self._tools = self._make_tools()
+        self.add(self._tools)
+        self._hint = label("", "mark", wrap=True)
+        self.add(self._hint)
+        self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk)]
+        self._copies = CopyFields(desk)
+        for group in (*self._fields, self._copies):
+            self.add(group)
+        self._figures = self._make_figures()
+        self.add(self._figures)
+        self._told = Group("What was read", "")
+        self._told_text = label("", wrap=True)
+        self._told.add(self._told_text)
+        self.add(self._told)
+        desk.store.changed.connect(self.refresh)
+        desk.selection.changed.connect(self.refresh)
+        desk.shelf.arrived.connect(self.refresh)
+        desk.view.changed.connect(lambda piece: self.refresh() if piece == "tool" else None)
+        files.reading_changed.connect(self._show_reading)
+        self.refresh()
+
+    def _make_empty(self) -> QWidget:
+        empty = QWidget()
+        box = QVBoxLayout(empty)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(label("Nothing on the bed yet. Drop models here, or bring them in.", wrap=True))
+        for path in self._files.recent:
+            name = Path(path).name
+            opened = button(name, f"recent {name}", partial(self._files.bring_in, [path]), role="link", tip=path)
+            box.addWidget(opened)
+        demo = button("or open the demo job", "open demo", lambda: self.wants.emit("file.demo"), role="link")
+        box.addWidget(demo)
+        return empty
+
+    def _make_buttons(self) -> QWidget:
+        holder = QWidget()
+        add = button("Bring in…", "bring in", lambda: self.wants.emit("file.bring_in"), tip="Bring in parts (Ctrl+I)")
+        add.setIcon(icon("plus"))
+        self._acts = [
+            button("", f"act {name}", partial(self.wants.emit, act), tip=tip)
+            for name, act, tip in (
+                ("duplicate", "parts.duplicate", "Duplicate (Ctrl+D)"),
+                ("gather", "parts.gather", "Gather: arrange all parts (G)"),
+                ("remove", "parts.remove", "Remove (Del)"),
+            )
+        ]
+        for act, picture in zip(self._acts, ("copy", "layout-grid", "trash-2"), strict=True):
+            act.setIcon(icon(picture))
+            act.setAccessibleName(act.toolTip())
+        row = line(add, 1, *self._acts)
+        row.setContentsMargins(0, 8, 0, 10)
+        holder.setLayout(row)
+        return holder
+
+    def _make_tools(self) -> QWidget:
+        holder = QWidget()
+        self._tool_group = QButtonGroup(self)
+        self._tool_buttons = {}
+        for tool, (word, key, picture) in TOOL_WORDS.items():
+            made = button(word, f"tool {tool}", partial(self._desk.view.set, "tool", tool), tip=f"{word} ({key})")
+            made.setIcon(icon(picture))
+            made.setCheckable(True)
+            self._tool_group.addButton(made)
+            self._tool_buttons[tool] = made
+        row = line(*self._tool_buttons.values(), 1, spacing=0)
+        row.setContentsMargins(0, 10, 0, 0)
+        holder.setLayout(row)
+        return holder
+
+    def _make_figures(self) -> Group:
+        group = Group("What this pose costs")
+        table = QGridLayout()
+        self._values = []
+        for row, name in enumerate(("hanging past the limit", "touching the bed", "height")):
+            value = label("…")
+            value.setObjectName(f"figure {name}")
+            self._values.append(value)
+            table.addWidget(label(name, "faint"), row, 0)
+            table.addLayout(line(1, value), row, 1)
+        group.add(table)
+        return group
+
+    def mark(self, marked: dict[int, tuple[str, str]]) -> None:
+        """Show marks beside parts, each with its reason."""
+        if marked != self._marked:
+            self._marked = marked
+            self.rows.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show the job as it is now."""
+        job, selection = self._desk.job, self._desk.selection
+        count = sum(len(part.copies) for part in job.parts)
+        self.remark.setText(f"{count} on {job.machine.name}" if count else job.machine.name)
+        self._empty.setVisible(not job.parts and not self._files.reading)
+        self.rows.refresh()
+        self.rows.repaint_rows()
+        picked = bool(selection.spots)
+        for act in self._acts:
+            act.setEnabled(picked if act is not self._acts[1] else bool(job.parts))
+        self._tools.setVisible(picked)
+        tool = self._desk.view.tool
+        for name, made in self._tool_buttons.items():
+            made.setChecked(name == ("turn" if tool == "face" else tool))
+        self._hint.setText(FACE_HINT if tool == "face" else "")
+        self._hint.setVisible(tool == "face")
+        for group in self._fields:
+            group.setVisible(picked and group.tool == ("turn" if tool == "face" else tool))
+            group.refresh()
+        self._copies.setVisible(picked)
+        self._copies.refresh()
+        self._figures.setVisible(picked)
+        self._show_told()
+        self._ask_figures()
+
+    def _show_told(self) -> None:
+        """Tell what was mended and what remains, of the part in hand."""
+        spot = self._desk.selection.in_hand
+        model = self._desk.shelf.model(self._desk.job.parts[spot[0]]) if spot else None
+        told = [*model.repairs, *model.warnings] if model else []
+        self._told.setVisible(bool(told))
+        self._told_text.setText("\n".join(told))
+
+    def _ask_figures(self) -> None:
+        """Have the figures of the pose in hand worked out beside the window."""
+        spot = self._desk.selection.in_hand
+        stand = self._desk.stand(spot) if spot else None
+        model = self._desk.shelf.model(self._desk.job.parts[spot[0]]) if spot else None
+        if spot is None or stand is None or model is None:
+            return
+        machine, resolved = self._desk.job.machine, self._desk.resolved
+        wanted = (stand, machine, resolved)
+        if wanted == self._figures_of or self._desk.complaints:
+            return
+        self._figures_of = wanted
+
+        def work() -> PoseFigures:
+            from even_step.core.figures import pose_figures  # noqa: PLC0415 - kernels load after the window shows
+
+            vertices = model.mesh.vertices @ stand.matrix[:3, :3].T + stand.matrix[:3, 3]
+            return pose_figures(Mesh(vertices, model.mesh.faces), resolved, machine)
+
+        self._desk.background.run("figures", work, lambda found: self._show_figures(spot, found))
+
+    def _show_figures(self, spot: Spot, found: PoseFigures) -> None:
+        if spot == self._desk.selection.in_hand:
+            told = (f"{found.hanging:.1f} mm²", f"{found.contact:.1f} mm²", f"{found.height:.2f} mm")
+            for value, text in zip(self._values, told, strict=True):
+                value.setText(text)
+
+    def _show_reading(self) -> None:
+        clear(self._reading)
+        for path in self._files.reading:
+            self._reading.addWidget(label(f"{Path(path).name} …", "mark"))
+        self._empty.setVisible(not self._desk.job.parts and not self._files.reading)
+
+    def focus_tool(self, tool: str) -> None:
+        """Put the keyboard into the fields of a tool."""
+        for group in self._fields:
+            if group.tool == tool and group.isVisible() and tool in TOOLS:
+                group.focus_first()

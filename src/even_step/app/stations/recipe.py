@@ -1,0 +1,192 @@
+"""The station Recipe: cards to choose from, and the settings of the page in hand."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushButton
+
+from even_step.app.acts.placing import edit
+from even_step.app.desk import Desk
+from even_step.app.store import Change
+from even_step.app.theme.colours import PAPER
+from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.trials import Trial
+from even_step.app.widgets.setting_line import SettingLine
+from even_step.app.widgets.sheet import Group, Sheet, button, line
+from even_step.app.widgets.wording import clock, grams
+from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue.setting import Level
+from even_step.core.job import edits
+from even_step.core.job.model import Recipe
+from even_step.core.job.shipped import shipped
+
+LEVELS: tuple[Level, ...] = ("short", "wider", "everything")
+HEADINGS = {
+    "layers": "Layers",
+    "outline": "Outline",
+    "walls": "Walls",
+    "top": "Top and bottom",
+    "bottom": "Top and bottom",
+    "infill": "Infill",
+    "adhesion": "Adhesion",
+    "motion": "Speed",
+    "heat": "Heat and cooling",
+    "cooling": "Heat and cooling",
+    "travel": "Travel and flow",
+    "flow": "Travel and flow",
+}
+
+
+class RecipeCard(QAbstractButton):
+    """One recipe with its layer height, and time and mass for this job once known."""
+
+    def __init__(self, recipe: Recipe) -> None:
+        super().__init__()
+        self.recipe = recipe
+        self._known = ""
+        self.setObjectName(f"recipe {recipe.name}")
+        self.setAccessibleName(f"recipe {recipe.name}")
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setMinimumSize(QSize(84, 62))
+
+    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        """Return the size of a card."""
+        return QSize(88, 62)
+
+    def know(self, trial: Trial | None) -> None:
+        """Show what a trial of this recipe took."""
+        self._known = f"{clock(trial.time)}\n{grams(trial.mass)}" if trial else ""
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw it, with a heavier edge when chosen."""
+        painter = QPainter(self)
+        area = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.fillRect(area, QColor(PAPER.wash if self.isChecked() else PAPER.paper))
+        chosen = self.isChecked() or self.hasFocus()
+        painter.setPen(QPen(QColor(PAPER.accent if chosen else PAPER.rule), 2 if self.isChecked() else 1))
+        painter.drawRect(area)
+        painter.setPen(QColor(PAPER.ink))
+        painter.setFont(font(BODY, bold=True))
+        painter.drawText(area.adjusted(8, 5, -4, 0), Qt.AlignmentFlag.AlignTop, self.recipe.name)
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.ink if self._known else PAPER.faint))
+        height = float(self.recipe.settings.get("layers.height", CATALOGUE["layers.height"].default))
+        told = self._known or f"{height:g} mm high\nnot sliced yet"
+        painter.drawText(area.adjusted(8, 24, -2, 0), Qt.AlignmentFlag.AlignTop, told)
+        painter.end()
+
+
+class RecipeStation(Sheet):
+    """Choose a recipe and change a few things."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__("Recipe")
+        self._desk = desk
+        self._cards = QButtonGroup(self)
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for number, recipe in enumerate(shipped(Recipe).values()):
+            card = RecipeCard(recipe)
+            self._cards.addButton(card)
+            grid.addWidget(card, number // 3, number % 3)
+            card.clicked.connect(lambda _=False, recipe=recipe: self._choose(recipe))
+        self.add(grid)
+        self._levels = QButtonGroup(self)
+        switch = []
+        for level in LEVELS:
+            piece = button(level.title(), f"level {level}", partial(desk.view.set, "level", level))
+            piece.setCheckable(True)
+            self._levels.addButton(piece)
+            switch.append(piece)
+        self._switch = dict(zip(LEVELS, switch, strict=True))
+        self._return: QPushButton = button("", "return all", self._return_all, role="link", tip="Take all changes back")
+        row = line(*switch, 1, spacing=0)
+        row.setContentsMargins(0, 10, 0, 2)
+        self.add(row)
+        self.add(line(self._return, 1))
+        self._groups: dict[str, Group] = {}
+        self.lines: dict[str, SettingLine] = {}
+        self._open: SettingLine | None = None
+        self._fill()
+        desk.store.changed.connect(self._follow)
+        desk.trials.changed.connect(self._refresh_cards)
+        desk.view.changed.connect(lambda piece: self._show_level() if piece == "level" else None)
+        self._show_level()
+        self._refresh()
+
+    def _fill(self) -> None:
+        """Make a line for every setting of the catalogue, under its heading."""
+        for key, setting in CATALOGUE.items():
+            heading = HEADINGS[setting.group]
+            if heading not in self._groups:
+                self._groups[heading] = Group(heading)
+                self.add(self._groups[heading])
+            made = SettingLine(setting, self._desk)
+            made.opened.connect(self._show_detail)
+            self.lines[key] = made
+            self._groups[heading].add(made)
+
+    def _show_level(self) -> None:
+        """Show the page in hand; what was changed shows on every page."""
+        level = self._desk.view.level
+        self._switch[level].setChecked(True)
+        shown = LEVELS[: LEVELS.index(level) + 1]
+        changed = self._desk.job.settings
+        visible: set[str] = set()
+        for key, made in self.lines.items():
+            seen = made.setting.level in shown or key in changed or key in self._desk.complaints
+            made.setVisible(seen)
+            if seen:
+                visible.add(HEADINGS[made.setting.group])
+        for heading, group in self._groups.items():
+            group.setVisible(heading in visible)
+
+    def reveal(self, key: str) -> None:
+        """Show a setting whatever page it is on, and put the keyboard into its field."""
+        made = self.lines[key]
+        if LEVELS.index(made.setting.level) > LEVELS.index(self._desk.view.level):
+            self._desk.view.set("level", made.setting.level)
+        self._show_detail(made)
+        self.ensureWidgetVisible(made)
+        made.field.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def _show_detail(self, made: SettingLine) -> None:
+        if self._open is not None and self._open is not made:
+            self._open.open(opened=False)
+        self._open = made
+        made.open(opened=True)
+
+    def _choose(self, recipe: Recipe) -> None:
+        edit(self._desk, f"recipe {recipe.name}", lambda job: edits.with_recipe(job, recipe))
+        self._refresh_cards()
+
+    def _return_all(self) -> None:
+        edit(self._desk, "all settings back", lambda job: edits.without_settings(job, list(job.settings)))
+
+    def _follow(self, change: Change) -> None:
+        if change.touches("machine", "materials", "recipe", "settings"):
+            self._refresh()
+
+    def _refresh(self) -> None:
+        for made in self.lines.values():
+            made.refresh()
+        count = len(self._desk.job.settings)
+        self._return.setText(f"{count} changed · all back to the recipe" if count else "")
+        self._return.setVisible(bool(count))
+        self.remark.setText(self._desk.job.recipe.name)
+        self._show_level()
+        self._refresh_cards()
+
+    def _refresh_cards(self) -> None:
+        """Mark the chosen card, and tell on each what it took for this job as it is."""
+        job = self._desk.job
+        for card in self._cards.buttons():
+            if isinstance(card, RecipeCard):
+                card.setChecked(card.recipe.name == job.recipe.name)
+                like = job.model_copy(update={"recipe": card.recipe})
+                card.know(next((trial for trial in reversed(self._desk.trials.all) if trial.job == like), None))

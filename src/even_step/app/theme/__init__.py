@@ -1,0 +1,1 @@
+"""How the window looks: colours, type, icons, style."""

@@ -1,0 +1,180 @@
+"""Slicing, and the trials it makes: each slice kept with its job, report and lines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from even_step.app.store import JobStore
+from even_step.app.work.client import Task, WorkerClient
+from even_step.app.work.requests import SliceJob
+from even_step.core.job.differences import differences
+from even_step.core.job.model import Job
+
+MOST_BYTES = 1_000_000_000  # of lines kept for all trials; older ones are made again when they are shown
+
+
+@dataclass(frozen=True, eq=False)
+class TrialLines:
+    """What a view of the layers draws; see ``core.toolpath.lines``."""
+
+    points: NDArray[np.float32]
+    layer: NDArray[np.int64]
+    shell_points: NDArray[np.float32]
+    shell_layer: NDArray[np.int64]
+    inside_points: NDArray[np.float32]
+    inside_layer: NDArray[np.int64]
+    top: NDArray[np.float64]
+    thick: NDArray[np.float64]
+    layer_time: NDArray[np.float64]
+    path_start: NDArray[np.int64]
+    path_end_time: NDArray[np.float64]
+
+    @property
+    def count(self) -> int:
+        """How many layers there are."""
+        return len(self.top)
+
+    @property
+    def nbytes(self) -> int:
+        """How much memory they hold."""
+        return int(self.points.nbytes * 1.5) + int(self.path_start.nbytes + self.path_end_time.nbytes)
+
+
+@dataclass(eq=False)
+class Trial:
+    """One slice of the job."""
+
+    number: int
+    job: Job
+    report: dict[str, Any]
+    changed: tuple[str, ...]
+    lines: TrialLines | None = field(repr=False)
+
+    @property
+    def time(self) -> float:
+        """Printing time, s."""
+        return float(self.report["time_s"])
+
+    @property
+    def mass(self) -> float:
+        """Mass of all materials, g."""
+        return float(sum(material["mass_g"] for material in self.report["material"]))
+
+    def findings(self, severity: str) -> list[dict[str, Any]]:
+        """Return the findings of a severity."""
+        return [finding for finding in self.report["findings"] if finding["severity"] == severity]
+
+
+class Trials(QObject):
+    """Asks for slices, newest first, and keeps what they make."""
+
+    changed = Signal()
+    progressed = Signal(str, float)
+    shown_changed = Signal()
+    failed = Signal(str)
+
+    def __init__(self, store: JobStore, worker: WorkerClient, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._store, self._worker = store, worker
+        self.all: list[Trial] = []
+        self.shown: Trial | None = None
+        self._task: Task | None = None
+        self._number = 0
+
+    @property
+    def running(self) -> bool:
+        """Whether a slice is under way."""
+        return self._task is not None
+
+    @property
+    def cancelling(self) -> bool:
+        """Whether the slice under way was called off and has not stopped yet."""
+        return self._task is not None and self._task.state == "cancelling"
+
+    @property
+    def is_current(self) -> bool:
+        """Whether the newest trial is of the job as it is."""
+        return bool(self.all) and self.all[-1].job == self._store.job
+
+    def slice(self) -> None:
+        """Slice the job as it is. A slice under way of another job is called off."""
+        job = self._store.job
+        if self._task and isinstance(self._task.request, SliceJob):
+            if self._task.request.job == job and self._task.state != "cancelling":
+                return
+            self._worker.call_off(self._task)
+        self._ask(job, None)
+
+    def _ask(self, job: Job, again: Trial | None) -> None:
+        def done(report: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> None:
+            self._finish(task)
+            self._keep(job, report, arrays, again)
+
+        def failed(message: str) -> None:
+            self._finish(task)
+            self.failed.emit(message)
+
+        def progress(stage: str, share: float) -> None:
+            if task is self._task:
+                self.progressed.emit(stage, share)
+
+        task: Task = self._worker.ask(
+            SliceJob(job), done=done, failed=failed, progress=progress, cancelled=lambda: self._finish(task)
+        )
+        self._task = task
+        self.changed.emit()
+
+    def cancel(self) -> None:
+        """Call off the slice under way."""
+        if self._task:
+            self._worker.call_off(self._task)
+            self.changed.emit()
+
+    def _finish(self, task: Task) -> None:
+        if task is self._task:
+            self._task = None
+            self.changed.emit()
+
+    def _keep(self, job: Job, report: dict[str, Any], arrays: dict[str, NDArray[Any]], again: Trial | None) -> None:
+        lines = TrialLines(**{name.replace(" ", "_"): array for name, array in arrays.items()})
+        if again:
+            again.lines = lines
+            self._show(again)
+            return
+        self._number += 1
+        told = tuple(differences(self.all[-1].job, job)) if self.all else ("first slice",)
+        trial = Trial(self._number, job, report, told or ("the same again",), lines)
+        self.all.append(trial)
+        self._show(trial)
+        self._drop_lines()
+        self.changed.emit()
+
+    def show(self, trial: Trial) -> None:
+        """Show a trial again; its lines are made again where they were let go."""
+        if trial.lines is None:
+            self._ask(trial.job, trial)
+        else:
+            self._show(trial)
+
+    def _show(self, trial: Trial) -> None:
+        self.shown = trial
+        self.shown_changed.emit()
+
+    def forget(self) -> None:
+        """Begin without trials, for another job was opened."""
+        self.cancel()
+        self.all, self.shown, self._number = [], None, 0
+        self.shown_changed.emit()
+        self.changed.emit()
+
+    def _drop_lines(self) -> None:
+        total = 0
+        for trial in reversed(self.all):
+            total += trial.lines.nbytes if trial.lines else 0
+            if total > MOST_BYTES and trial is not self.shown:
+                trial.lines = None

@@ -1,0 +1,39 @@
+"""What the window shows of the job: station, tool in hand, layers, roles. Not part of the job."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from even_step.core.catalogue.setting import Level
+
+STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
+TOOLS = ("move", "turn", "size", "face")
+
+
+class View(QObject):
+    """The state of the view; each change says which piece it was."""
+
+    changed = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.station = "Parts"
+        self.tool = "move"
+        self.layers = (0, 0)
+        self.hidden_roles: frozenset[str] = frozenset({"travel"})
+        self.section = False
+        self.level: Level = "short"
+        self.along = 1.0
+        self.finding = -1
+
+    def set(self, piece: str, value: object) -> None:
+        """Set one piece of the state."""
+        if getattr(self, piece) != value:
+            setattr(self, piece, value)
+            self.changed.emit(piece)
+
+    def show_layers(self, first: int, last: int, count: int) -> None:
+        """Show the layers from one to another, both within what there is."""
+        last = max(0, min(last, count - 1))
+        self.along = 1.0
+        self.set("layers", (max(0, min(first, last)), last))

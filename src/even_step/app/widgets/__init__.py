@@ -1,0 +1,1 @@
+"""Small widgets, each knowing one thing."""

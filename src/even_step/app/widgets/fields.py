@@ -1,0 +1,168 @@
+"""Fields: a number with its unit, a choice, a switch. What is refused says why and leaves the value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+
+from even_step.core.errors import EvenStepError
+from even_step.core.quantity import quantity
+
+Check = Callable[[float], object]
+
+
+class TextField(QLineEdit):
+    """A line of text that shares its keys with the window."""
+
+    def event(self, event: QEvent) -> bool:
+        """Keep the keys that step; leave undo to the job unless a text is being typed."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            steps = event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}
+            if steps or (event.key() == Qt.Key.Key_Escape and self.isModified()):
+                event.accept()
+                return True
+            undoes = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
+            if undoes and not self.isModified():
+                event.ignore()
+                return False
+        return super().event(event)
+
+
+class NumberField(TextField):
+    """A number with its unit. Sums and other units may be typed; Up and Down step."""
+
+    chosen = Signal(float)
+    refused = Signal(str)
+    entered = Signal()
+
+    def __init__(
+        self, name: str, unit: str = "", *, decimals: int = 2, step: float = 1.0, check: Check | None = None
+    ) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(86)
+        self._unit, self._decimals, self._step, self._check = unit, decimals, step, check
+        self._value = 0.0
+        self.editingFinished.connect(self._take)
+
+    @property
+    def value(self) -> float:
+        """The number it holds."""
+        return self._value
+
+    def show_value(self, value: float) -> None:
+        """Show a number; what is being typed is left alone."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._write()
+
+    def _write(self) -> None:
+        text = f"{self._value:.{self._decimals}f}"
+        if "." in text:
+            whole, _, rest = text.partition(".")
+            text = (
+                f"{whole}.{rest.rstrip('0') or '0'}"
+                if self._decimals == 1
+                else f"{whole}.{rest}".rstrip("0").rstrip(".")
+            )
+        text = "0" if text == "-0" else text
+        self.setText(f"{text} {self._unit}".strip())
+        self.setModified(False)
+        self._mark_wrong("")
+
+    def _mark_wrong(self, why: str) -> None:
+        self.setProperty("wrong", "true" if why else "false")
+        self.setToolTip(why)
+        self.style().unpolish(self)
+        self.style().polish(self)
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = quantity(self.text(), self._unit)
+            if self._check:
+                self._check(value)
+        except EvenStepError as error:
+            self._mark_wrong(str(error))
+            self.refused.emit(str(error))
+            return
+        self._value = value
+        self._write()
+        self.chosen.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        """Step with Up and Down; Escape goes back to the value."""
+        if event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}:
+            way = 1 if event.key() == Qt.Key.Key_Up else -1
+            factor = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            self.setText(f"{round(self._value + way * factor * self._step, 9):g}")
+            self.setModified(True)
+            self._take()
+            self.selectAll()
+        elif event.key() == Qt.Key.Key_Escape and self.isModified():
+            self._write()
+            self.selectAll()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Pick the whole text, ready to be typed over."""
+        super().focusInEvent(event)
+        self.selectAll()
+        self.entered.emit()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Leave a refused text behind."""
+        super().focusOutEvent(event)
+        self._write()
+
+
+class ChoiceField(QComboBox):
+    """One word of a few; the wheel scrolls the sheet, not the choice."""
+
+    entered = Signal()
+
+    def __init__(self, name: str, choices: tuple[str, ...], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName(name)
+        self.addItems([choice.replace("-", " ") for choice in choices])
+        self._choices = choices
+        self.setMinimumWidth(86)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_value(self, value: str) -> None:
+        """Show a choice."""
+        self.setCurrentIndex(self._choices.index(value))
+
+    def chosen_word(self, index: int) -> str:
+        """Return the word of an index."""
+        return self._choices[index]
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
+        """Leave the wheel to the sheet."""
+        event.ignore()
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Tell."""
+        super().focusInEvent(event)
+        self.entered.emit()
+
+
+class SwitchField(QCheckBox):
+    """On or off."""
+
+    entered = Signal()
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName(name)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Tell."""
+        super().focusInEvent(event)
+        self.entered.emit()

@@ -1,0 +1,189 @@
+"""The height ruler at the canvas' left edge: a measure in Parts, the slider with two ends in Layers."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from even_step.app.acts.layers import step_layer
+from even_step.app.canvas.canvas import Canvas
+from even_step.app.desk import Desk
+from even_step.app.theme.colours import PAPER, mixed
+from even_step.app.theme.type import MARK, font
+from even_step.app.widgets.marks import draw_mark
+
+WIDTH = 78
+AXIS = 14.0
+ABOVE, BELOW = 70.0, 96.0
+STEPS = (1, 2, 5, 10, 20, 50, 100)
+LEAST_APART = 26.0
+GROUND = 215  # of 255: the paper behind the figures lets the canvas through a little
+
+
+class HeightRuler(QWidget):
+    """Millimetres up the build volume."""
+
+    def __init__(self, desk: Desk, canvas: Canvas, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk, self._canvas = desk, canvas
+        self._held = -1
+        self.setObjectName("ruler")
+        self.setAccessibleName("height ruler")
+        self.setFixedWidth(WIDTH)
+        self.setMouseTracking(True)
+        desk.view.changed.connect(lambda _: self.update())
+        desk.store.changed.connect(lambda _: self.update())
+        desk.selection.changed.connect(self.update)
+        desk.shelf.arrived.connect(lambda _: self.update())
+        desk.trials.shown_changed.connect(self.update)
+
+    @property
+    def _tops(self) -> np.ndarray[tuple[int], np.dtype[np.float64]] | None:
+        lines = self._canvas.scene.lines
+        return lines.lines.top if lines else None
+
+    @property
+    def tallest(self) -> float:
+        """What the ruler is scaled to, mm."""
+        tops = self._tops
+        if tops is not None:
+            return max(float(tops[-1]), 1.0)
+        return max([float(part.size[2]) for part in self._canvas.scene.parts] or [50.0])
+
+    def y_of(self, z: float) -> float:
+        """Return where a height lies on the widget."""
+        room = max(40.0, self.height() - ABOVE - BELOW)
+        return self.height() - BELOW - room * z / self.tallest
+
+    def _layer_at(self, y: float) -> int:
+        tops = self._tops
+        if tops is None:
+            return 0
+        room = max(40.0, self.height() - ABOVE - BELOW)
+        z = (self.height() - BELOW - y) / room * self.tallest
+        return min(max(int(np.searchsorted(tops, z - 1e-9)), 0), len(tops) - 1)
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw axis, bands and ends."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ground = QColor(PAPER.paper)
+        ground.setAlpha(GROUND)
+        painter.fillRect(
+            QRectF(0, self.y_of(self.tallest) - 30, WIDTH - 18, self.y_of(0) - self.y_of(self.tallest) + 44), ground
+        )
+        self._bands(painter)
+        self._axis(painter)
+        if self._tops is not None:
+            self._marks(painter)
+            self._ends(painter)
+        painter.end()
+
+    def _axis(self, painter: QPainter) -> None:
+        room = max(40.0, self.height() - ABOVE - BELOW)
+        step = next((s for s in STEPS if room * s / self.tallest >= LEAST_APART), STEPS[-1])
+        fine = step / 5
+        painter.setFont(font(MARK))
+        painter.setPen(QPen(QColor(PAPER.faint), 1))
+        painter.drawLine(QPointF(AXIS, self.y_of(0)), QPointF(AXIS, self.y_of(self.tallest)))
+        for k in range(int(self.tallest / fine) + 1):
+            y = self.y_of(k * fine)
+            whole = k % 5 == 0
+            painter.drawLine(QPointF(AXIS, y), QPointF(AXIS + (9 if whole else 4), y))
+            if whole:
+                painter.drawText(QRectF(AXIS + 12, y - 8, 36, 16), Qt.AlignmentFlag.AlignVCenter, f"{k * fine:g}")
+        top = QRectF(AXIS - 10, self.y_of(self.tallest) - 24, 50, 16)
+        painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, "mm")
+
+    def _bands(self, painter: QPainter) -> None:
+        """Show the height of what is picked, or which layers are seen."""
+        low, high = 0.0, 0.0
+        tops = self._tops
+        if tops is not None:
+            first, last = self._desk.view.layers
+            last = min(last, len(tops) - 1)
+            low, high = (float(tops[first - 1]) if 0 < first <= last else 0.0), float(tops[last])
+        else:
+            picked = [float(part.size[2]) for part in self._canvas.scene.parts if part.picked]
+            high = max(picked or [0.0])
+        if high > low:
+            band = QRectF(AXIS - 6, self.y_of(high), 6, self.y_of(low) - self.y_of(high))
+            painter.fillRect(band, mixed(PAPER.paper, PAPER.accent, 0.35))
+
+    def _marks(self, painter: QPainter) -> None:
+        """Show at which heights there are findings."""
+        trial = self._desk.trials.shown
+        for finding in trial.report["findings"] if trial else ():
+            if finding["layer"] >= 0 and finding["severity"] != "note":
+                draw_mark(painter, finding["severity"], AXIS - 6, self.y_of(finding["z_mm"]))
+
+    def _ends(self, painter: QPainter) -> None:
+        """Draw the two ends as flags with their heights."""
+        tops = self._tops
+        if tops is None:
+            return
+        first, last = (min(end, len(tops) - 1) for end in self._desk.view.layers)
+        painter.setFont(font(MARK, bold=True))
+        ends = [(float(tops[last]), 1)]
+        if not self._canvas.scene.flat and first > 0:
+            ends.append((float(tops[first - 1]), 0))
+        for z, end in ends:
+            y = self.y_of(z)
+            flag = QPolygonF(
+                [
+                    QPointF(AXIS + 2, y),
+                    QPointF(AXIS + 10, y - 7),
+                    QPointF(AXIS + 58, y - 7),
+                    QPointF(AXIS + 58, y + 7),
+                    QPointF(AXIS + 10, y + 7),
+                ]
+            )
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(PAPER.accent if end else PAPER.faint))
+            painter.drawPolygon(flag)
+            painter.setPen(QColor(PAPER.sheet))
+            painter.drawText(QRectF(AXIS + 10, y - 8, 46, 16), Qt.AlignmentFlag.AlignCenter, f"{z:.2f}")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Take the nearer end; the lower one only when it is clearly meant."""
+        if self._tops is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        layer = self._layer_at(event.position().y())
+        first, last = self._desk.view.layers
+        lower = not self._canvas.scene.flat and (
+            layer < first or (layer - first < last - layer and self._near_first(event))
+        )
+        self._held = 0 if lower else 1
+        self._drag_to(layer)
+
+    def _near_first(self, event: QMouseEvent) -> bool:
+        """Whether the press is at the flag of the lower end, or at the very foot of the axis."""
+        tops = self._tops
+        first = self._desk.view.layers[0]
+        z = float(tops[first - 1]) if tops is not None and first > 0 else 0.0
+        return abs(event.position().y() - self.y_of(z)) <= 9
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Drag the end in hand."""
+        if self._held >= 0:
+            self._drag_to(self._layer_at(event.position().y()))
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Let go."""
+        self._held = -1
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
+        """Step a layer a notch."""
+        step_layer(self._desk, round(event.angleDelta().y() / 120))
+
+    def _drag_to(self, layer: int) -> None:
+        tops = self._tops
+        if tops is None:
+            return
+        first, last = self._desk.view.layers
+        if self._held == 0:
+            self._desk.view.show_layers(min(layer, last), last, len(tops))
+        else:
+            self._desk.view.show_layers(min(first, layer), layer, len(tops))

@@ -1,0 +1,152 @@
+"""What is written over the canvas: numbers along the bed, marks at parts, the place of a finding, voids."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from even_step.app.canvas.canvas import Canvas
+from even_step.app.canvas.scene import PartShape
+from even_step.app.desk import Desk
+from even_step.app.theme.colours import PAPER
+from even_step.app.theme.icons import pixmap
+from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.voids import Voids
+from even_step.app.widgets.wording import clock
+
+LEAST_APART = 34.0  # points between numbers
+
+
+class Overlay(QWidget):
+    """Draws over the canvas and lets the pointer through."""
+
+    def __init__(self, desk: Desk, canvas: Canvas, voids: Voids, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk, self._canvas, self._voids = desk, canvas, voids
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        for signal in (canvas.camera_changed, canvas.painted, voids.changed):
+            signal.connect(self.update)
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw all of it."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._numbers(painter)
+        self._fan(painter)
+        for part in self._canvas.scene.parts:
+            if part.off or part.touching:
+                self._tell(painter, part)
+        if self._canvas.scene.flat:
+            self._draw_voids(painter)
+        if self._canvas.scene.lines:
+            self._heading(painter)
+            self._finding(painter)
+        frame = self._canvas.gestures.frame
+        if not frame.isEmpty():
+            painter.setPen(QPen(QColor(PAPER.accent), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(QBrush(QColor(106, 61, 111, 24)))
+            painter.drawRect(frame)
+        painter.end()
+
+    def _seen(self, *points: tuple[float, float, float]) -> list[QPointF]:
+        at = self._canvas.camera.project(np.array(points, np.float64))
+        return [QPointF(float(x), float(y)) for x, y, _ in at]
+
+    def _numbers(self, painter: QPainter) -> None:
+        """Write millimetres along the two edges of the bed that are nearest to the viewer."""
+        bed = self._canvas.scene.bed.bed
+        x0, y0, x1, y1 = bed.bounds
+        away = self._canvas.camera.away
+        front, side = (y0 if away[1] <= 0.02 else y1), (x0 if away[0] <= 0.02 else x1)
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.faint))
+        out_y, out_x = (-1.0 if front == y0 else 1.0), (-1.0 if side == x0 else 1.0)
+        corner, along_x, along_y = self._seen(
+            (side, front, 0), (side - out_x * 50, front, 0), (side, front - out_y * 50, 0)
+        )
+        for axis, (other, low, high) in enumerate(((along_x, x0, x1), (along_y, y0, y1))):
+            step = 50 if QLineF(corner, other).length() >= LEAST_APART else 100
+            for k in range(int(np.ceil(low / step)), int(high // step) + 1):
+                value = k * step
+                if axis == 1 and value == front:
+                    continue  # the corner has its number from the other edge
+                place = (value, front + out_y * 9, 0.0) if axis == 0 else (side + out_x * 9, value, 0.0)
+                at = self._seen(place)[0]
+                painter.drawText(QRectF(at.x() - 24, at.y() - 8, 48, 16), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
+
+    def _fan(self, painter: QPainter) -> None:
+        """Mark the side the cooling air comes from."""
+        shape = self._canvas.scene.bed
+        x0, y0, x1, y1 = shape.bed.bounds
+        cx, cy = shape.bed.centre
+        place = {"front": (cx, y0 - 20), "back": (cx, y1 + 14), "left": (x0 - 20, cy), "right": (x1 + 20, cy)}[
+            shape.fan_side
+        ]
+        at = self._seen((*place, 0.0))[0]
+        painter.drawPixmap(at - QPointF(24, 7), pixmap("fan", PAPER.faint, 14))
+        painter.drawText(QRectF(at.x() - 7, at.y() - 8, 60, 16), Qt.AlignmentFlag.AlignVCenter, "air")
+
+    def _tell(self, painter: QPainter, part: PartShape) -> None:
+        """Say at a part what is wrong with it."""
+        machine = self._desk.job.machine
+        words = "runs into another part"
+        if part.off:
+            words = f"taller than {machine.height:g} mm" if part.size[2] > machine.height else "off the bed"
+        low, high = part.box
+        at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
+        painter.setFont(font(MARK, bold=True))
+        wide = painter.fontMetrics().horizontalAdvance(words) + 12
+        slip = QRectF(at.x() - wide / 2, at.y() - 30, wide, 18)
+        painter.fillRect(slip, QColor(PAPER.stop))
+        painter.setPen(QColor(PAPER.sheet))
+        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _draw_voids(self, painter: QPainter) -> None:
+        """Mark the voids of the layer in hand: hatched, in the colour of a stop."""
+        rings = self._voids.of(self._desk.trials.shown, self._desk.view.layers[1])
+        if rings is None or len(rings["start"]) < 2:
+            return
+        seen = self._canvas.camera.project(np.column_stack((rings["xy"], np.zeros(len(rings["xy"])))))
+        path = QPainterPath()
+        for a, b in zip(rings["start"][:-1], rings["start"][1:], strict=True):
+            path.moveTo(float(seen[a, 0]), float(seen[a, 1]))
+            for x, y, _ in seen[a + 1 : b]:
+                path.lineTo(float(x), float(y))
+            path.closeSubpath()
+        painter.setPen(QPen(QColor(PAPER.stop), 1))
+        painter.setBrush(QBrush(QColor(PAPER.stop), Qt.BrushStyle.BDiagPattern))
+        painter.drawPath(path)
+
+    def _heading(self, painter: QPainter) -> None:
+        """Say which layer is on top."""
+        trial, layer = self._desk.trials.shown, self._desk.view.layers[1]
+        if trial is None or trial.lines is None or layer >= trial.lines.count:
+            return
+        lines = trial.lines
+        words = (
+            f"layer {layer + 1} of {lines.count} · z {lines.top[layer]:.2f} mm · "
+            f"height {lines.thick[layer]:.2f} mm · {clock(float(lines.layer_time[layer]))}"
+        )
+        rings = self._voids.of(trial, layer) if self._canvas.scene.flat else None
+        if rings is not None:
+            words += f" · {len(np.unique(rings['polygon']))} voids marked" if len(rings["xy"]) else " · no voids"
+        painter.setFont(font(BODY))
+        wide = painter.fontMetrics().horizontalAdvance(words) + 20
+        slip = QRectF((self.width() - wide) / 2, 14, wide, 24)
+        painter.fillRect(slip, QColor(PAPER.sheet))
+        painter.setPen(QColor(PAPER.ink))
+        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _finding(self, painter: QPainter) -> None:
+        """Ring the place of the finding in hand."""
+        trial, number = self._desk.trials.shown, self._desk.view.finding
+        if trial is None or not 0 <= number < len(trial.report["findings"]):
+            return
+        finding = trial.report["findings"][number]
+        at = self._seen((*finding["at_mm"], 0.0 if self._canvas.scene.flat else finding["z_mm"]))[0]
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, wide in ((PAPER.sheet, 5.0), (PAPER.ink, 2.0)):
+            painter.setPen(QPen(QColor(colour), wide))
+            painter.drawEllipse(at, 14, 14)

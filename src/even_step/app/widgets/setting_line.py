@@ -1,0 +1,179 @@
+"""A setting on a sheet: name, where its value comes from, the value; on focus what it does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from even_step.app.acts.placing import edit
+from even_step.app.desk import Desk
+from even_step.app.theme.colours import PAPER
+from even_step.app.widgets.drawings import DRAWINGS, SettingDrawing
+from even_step.app.widgets.fields import ChoiceField, NumberField, SwitchField
+from even_step.app.widgets.sheet import button, label, line
+from even_step.core.catalogue.setting import Setting, Value
+from even_step.core.errors import SettingError
+from even_step.core.job.cascade import limit_of
+from even_step.core.job.differences import value_text
+from even_step.core.job.edits import with_setting, without_settings
+
+Field = NumberField | ChoiceField | SwitchField
+
+
+def field_for(setting: Setting, check: Callable[[float], object], chosen: Callable[[object], None]) -> Field:
+    """Return the field for a kind of setting."""
+    name = f"setting {setting.key}"
+    field: Field
+    if setting.kind == "choice":
+        field = ChoiceField(name, setting.choices)
+        field.activated.connect(lambda index: chosen(setting.choices[index]))
+    elif setting.kind == "switch":
+        field = SwitchField(name)
+        field.clicked.connect(chosen)
+    else:
+        decimals = 0 if setting.kind == "count" else 3
+        field = NumberField(name, setting.unit, decimals=decimals, step=setting.step or 1.0, check=check)
+        field.chosen.connect(chosen)
+    field.setAccessibleName(setting.label)
+    return field
+
+
+class SettingLine(QWidget):
+    """One line of the recipe's sheet, bound to the job."""
+
+    opened = Signal(object)
+
+    def __init__(self, setting: Setting, desk: Desk) -> None:
+        super().__init__()
+        self.setting, self._desk = setting, desk
+        self._changed = False
+        self.setObjectName(f"line {setting.key}")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(8, 1, 0, 1)
+        box.setSpacing(4)
+        self._origin = label("", "mark")
+        self.field = field_for(setting, self._check, self._choose)
+        self.field.entered.connect(lambda: self.opened.emit(self))
+        self._name = label(setting.label)
+        self._name.setBuddy(self.field)
+        box.addLayout(line(self._name, 1, self._origin, self.field))
+        self._wrong = label("", "stop", wrap=True)
+        self._wrong.hide()
+        box.addWidget(self._wrong)
+        if isinstance(self.field, NumberField):
+            self.field.refused.connect(self._refuse)
+        self._detail = self._make_detail()
+        box.addWidget(self._detail)
+        self._detail.hide()
+        self.refresh()
+
+    def _make_detail(self) -> QWidget:
+        detail = QWidget()
+        inside = QVBoxLayout(detail)
+        inside.setContentsMargins(8, 6, 8, 6)
+        inside.setSpacing(4)
+        self._drawing = SettingDrawing(self.setting) if self.setting.key in DRAWINGS else None
+        if self._drawing:
+            inside.addWidget(self._drawing)
+        inside.addWidget(label(self.setting.explanation, wrap=True))
+        self._facts = label("", "mark", wrap=True)
+        inside.addWidget(self._facts)
+        self._back = button("", f"back {self.setting.key}", self._go_back, role="link")
+        inside.addWidget(self._back)
+        return detail
+
+    def open(self, *, opened: bool) -> None:
+        """Show or hide what the setting does."""
+        self._detail.setVisible(opened)
+
+    def refresh(self) -> None:
+        """Show the value as it is now."""
+        resolved, key = self._desk.resolved, self.setting.key
+        value, under = resolved.values[key], resolved.under[key]
+        self._changed = resolved.origin[key] == "job"
+        self.field.blockSignals(True)
+        if isinstance(self.field, SwitchField):
+            self.field.setChecked(bool(value))
+        elif isinstance(self.field, ChoiceField):
+            self.field.show_value(str(value))
+        else:
+            self.field.show_value(float(value))
+        self.field.blockSignals(False)
+        self._origin.setText(resolved.origin[key])
+        self._facts.setText(self._told(under))
+        self._back.setText(f"back to {value_text(self.setting, under)}")
+        self._back.setVisible(self._changed)
+        if self._drawing:
+            self._drawing.show_values(value, under)
+        complaint = self._desk.complaints.get(key)
+        caution = self._advice(value)
+        self._wrong.setText(_said(complaint) if complaint else caution)
+        self._wrong.setProperty("role", "stop" if complaint else "caution")
+        self._wrong.style().polish(self._wrong)
+        self._wrong.setVisible(bool(complaint or caution))
+        self.update()
+
+    def _told(self, under: Value) -> str:
+        pieces = []
+        limit = limit_of(self.setting, self._desk.job.machine)
+        if limit and self.setting.unit:
+            pieces.append(f"{self._desk.job.machine.name}: {limit[0]:g} to {limit[1]:g} {self.setting.unit}.")
+        elif self.setting.range:
+            pieces.append(f"{self.setting.range_text()}.")
+        if self._changed:
+            pieces.append(f"Without this change: {value_text(self.setting, under)}.")
+        return " ".join(pieces)
+
+    def _advice(self, value: Value) -> str:
+        advised = self.setting.advised
+        if advised is None or isinstance(value, str) or advised[0] <= float(value) <= advised[1]:
+            return ""
+        return f"Outside what is advised: {advised[0]:g} to {advised[1]:g} {self.setting.unit}".rstrip()
+
+    def _check(self, value: float) -> None:
+        """Refuse what the catalogue or the machine refuses."""
+        self.setting.value_of(value)
+        limit = limit_of(self.setting, self._desk.job.machine)
+        if limit and not limit[0] <= value <= limit[1]:
+            raise SettingError(
+                f"{value:g} {self.setting.unit} is outside what {self._desk.job.machine.name} can do",
+                remedy=f"{limit[0]:g} to {limit[1]:g} {self.setting.unit}",
+            )
+
+    def _refuse(self, why: str) -> None:
+        self._wrong.setText(why)
+        self._wrong.setProperty("role", "stop")
+        self._wrong.style().polish(self._wrong)
+        self._wrong.show()
+
+    def _choose(self, value: object) -> None:
+        key = self.setting.key
+        now = self._desk.resolved
+        typed = self.setting.value_of(value)
+        if typed == now.values[key]:
+            self.refresh()
+        elif now.origin[key] == "job" and typed == now.under[key]:
+            self._go_back()
+        else:
+            name = f"{self.setting.label.lower()} {value_text(self.setting, typed)}"
+            edit(self._desk, name, lambda job: with_setting(job, key, typed), f"setting {key}")
+
+    def _go_back(self) -> None:
+        key = self.setting.key
+        edit(self._desk, f"{self.setting.label.lower()} back", lambda job: without_settings(job, [key]))
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw the bar of a changed setting and the ground of an open one."""
+        painter = QPainter(self)
+        if self._detail.isVisible():
+            painter.fillRect(self.rect(), QColor(PAPER.paper))
+        if self._changed:
+            painter.fillRect(0, 2, 3, self.height() - 4, QColor(PAPER.accent))
+        painter.end()
+
+
+def _said(error: SettingError) -> str:
+    return f"{error.message}; {error.remedy}" if error.remedy else error.message

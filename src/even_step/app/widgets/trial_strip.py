@@ -1,0 +1,153 @@
+"""The trial strip: the slice button, and a ticket for each trial."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QWidget
+
+from even_step.app.theme.colours import PAPER
+from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.trials import Trial, Trials
+from even_step.app.widgets.marks import draw_mark
+from even_step.app.widgets.wording import clock, grams
+
+HEIGHT = 76
+TICKET = QSize(206, 59)
+
+
+class SliceButton(QAbstractButton):
+    """Slices; says why it cannot; while it does, shows how far and offers to stop."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("slice")
+        self.setFixedSize(QSize(150, TICKET.height()))
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.word, self.below, self.share = "Slice", "F5", -1.0
+
+    def say(self, word: str, below: str, share: float = -1.0) -> None:
+        """Say what a click does, why it cannot, or how far it is (0 to 1)."""
+        self.word, self.below, self.share = word, below, share
+        self.setAccessibleName(f"{word}, {below}")
+        self.setToolTip(f"{word} (F5)" if self.isEnabled() else below)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw it."""
+        painter = QPainter(self)
+        area = QRectF(self.rect())
+        live = self.isEnabled()
+        running = self.share >= 0
+        painter.fillRect(area, QColor(PAPER.accent if live and not running else PAPER.wash if running else PAPER.rule))
+        if running:
+            painter.fillRect(QRectF(0, area.height() - 6, area.width() * self.share, 6), QColor(PAPER.accent))
+        ink = QColor(PAPER.sheet if live and not running else PAPER.ink if running else PAPER.faint)
+        if self.hasFocus():
+            painter.setPen(ink)
+            painter.drawRect(area.adjusted(3, 3, -4, -4))
+        painter.setPen(ink)
+        painter.setFont(font(15, bold=True))
+        painter.drawText(area.adjusted(14, 8, -8, -28), Qt.AlignmentFlag.AlignVCenter, self.word)
+        painter.setFont(font(MARK))
+        painter.drawText(
+            area.adjusted(14, 29, -6, -8), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, self.below
+        )
+        painter.end()
+
+
+class Ticket(QAbstractButton):
+    """One trial: number, time, mass, what changed, findings by shape."""
+
+    def __init__(self, trial: Trial, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.trial = trial
+        self.setObjectName(f"ticket {trial.number}")
+        self.setFixedSize(TICKET)
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.changed = "; ".join(trial.changed)
+        self.setAccessibleName(f"trial {trial.number}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
+        told = [finding["message"] for severity in ("stop", "warn") for finding in trial.findings(severity)]
+        self.setToolTip("\n".join([f"Trial {trial.number}: {self.changed}", *told[:8]]))
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw it as a slip of paper, with a heavier edge when it is shown."""
+        painter = QPainter(self)
+        area = QRectF(self.rect()).adjusted(0.5, 0.5, -1, -1)
+        painter.fillRect(area, QColor(PAPER.wash if self.underMouse() and not self.isChecked() else PAPER.paper))
+        pen = painter.pen()
+        pen.setColor(QColor(PAPER.accent if self.isChecked() else PAPER.rule))
+        pen.setWidthF(2 if self.isChecked() else 1)
+        painter.setPen(pen)
+        painter.drawRect(area)
+        if self.hasFocus():
+            painter.setPen(QColor(PAPER.ink))
+            painter.drawRect(area.adjusted(3, 3, -3, -3))
+        painter.setPen(QColor(PAPER.ink))
+        painter.setFont(font(BODY, bold=True))
+        line = area.adjusted(10, 6, -10, -32)
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, str(self.trial.number))
+        painter.setFont(font(BODY))
+        painter.drawText(line.adjusted(26, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, clock(self.trial.time))
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, grams(self.trial.mass))
+        painter.setPen(QColor(PAPER.faint))
+        painter.setFont(font(MARK))
+        marks = [severity for severity in ("stop", "warn", "note") if self.trial.findings(severity)]
+        words = painter.fontMetrics().elidedText(
+            self.changed, Qt.TextElideMode.ElideRight, int(area.width() - 24 - 18 * len(marks))
+        )
+        painter.drawText(area.adjusted(10, 30, -10, -6), Qt.AlignmentFlag.AlignVCenter, words)
+        for i, mark in enumerate(reversed(marks)):
+            draw_mark(painter, mark, area.right() - 14 - 18 * i, area.bottom() - 15)
+        painter.end()
+
+
+class TrialStrip(QWidget):
+    """The strip along the bottom."""
+
+    chosen = Signal(object)
+
+    def __init__(self, trials: Trials, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("strip")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(HEIGHT)
+        self._trials = trials
+        self.button = SliceButton(self)
+        self._row = QWidget()
+        self._tickets = QHBoxLayout(self._row)
+        self._tickets.setContentsMargins(0, 0, 0, 0)
+        self._tickets.setSpacing(8)
+        self._tickets.addStretch(1)
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(self._row)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 8, 12, 8)
+        line.setSpacing(8)
+        line.addWidget(self.button)
+        line.addWidget(self._scroll, 1)
+        trials.changed.connect(self.refresh)
+        trials.shown_changed.connect(self.refresh)
+        self.shown: list[Ticket] = []
+
+    def refresh(self) -> None:
+        """Show a ticket for each trial, the one on the canvas with a heavier edge."""
+        if [ticket.trial for ticket in self.shown] != self._trials.all:
+            for ticket in self.shown:
+                self._tickets.removeWidget(ticket)
+                ticket.deleteLater()
+            self.shown = [Ticket(trial) for trial in self._trials.all]
+            for i, ticket in enumerate(self.shown):
+                self._tickets.insertWidget(i, ticket)
+                ticket.clicked.connect(lambda _=False, ticket=ticket: self.chosen.emit(ticket.trial))
+        for ticket in self.shown:
+            ticket.setChecked(ticket.trial is self._trials.shown)
+        if self.shown:
+            bar = self._scroll.horizontalScrollBar()
+            bar.rangeChanged.connect(lambda _, most: bar.setValue(most), Qt.ConnectionType.SingleShotConnection)

@@ -1,0 +1,259 @@
+"""The window: assembles rail, canvas, sheet and strip; draws menus and keys from the table of actions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMenuBar,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from even_step.app.actions import ACTIONS, BY_ID, MENUS
+from even_step.app.acts.slicing import why_not
+from even_step.app.bench import Bench
+from even_step.app.canvas_area import CanvasArea
+from even_step.app.desk import Desk, Note
+from even_step.app.files import JobFiles
+from even_step.app.keeping import Keeping
+from even_step.app.marking import part_marks, station_marks
+from even_step.app.questions import Questions
+from even_step.app.stations.layers import LayersStation
+from even_step.app.stations.machine import MachineStation
+from even_step.app.stations.output import OutputStation
+from even_step.app.stations.parts import PartsStation
+from even_step.app.stations.recipe import RecipeStation
+from even_step.app.stations.supports import SupportsStation
+from even_step.app.view import STATIONS
+from even_step.app.widgets.rail import Rail
+from even_step.app.widgets.sheet import Sheet
+from even_step.app.widgets.top_line import TopLine
+from even_step.app.widgets.trial_strip import TrialStrip
+from even_step.core.job.differences import differences
+
+SHEET_WIDTH = 328
+
+
+class Window(QMainWindow):
+    """Assembles; every piece knows the desk, none knows another."""
+
+    def __init__(self, desk: Desk, settings: QSettings) -> None:
+        super().__init__()
+        self.setWindowTitle("Even Step")
+        self.setMinimumSize(1100, 700)
+        self.desk, self._settings = desk, settings
+        desk.setParent(self)
+        self.files = JobFiles(desk, self)
+        self.keeping = Keeping(desk, self)
+        self.area = CanvasArea(desk)
+        self.bench = Bench(desk, self.files, self.area.canvas, Questions(self, settings))
+        self._q_actions: dict[str, QAction] = {}
+        self._menus = QMenuBar()
+        self._make_actions()
+        self._lay_out()
+        self._connect()
+        self._follow_view("station")
+        self._refresh()
+        self.resize(1280, 800)
+        self.area.canvas.setFocus()
+        geometry = settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+
+    def _make_actions(self) -> None:
+        menus = {name: QMenu(name, self) for name in MENUS}
+        for action in ACTIONS:
+            made = QAction(action.title, self)
+            made.setObjectName(action.id)
+            made.setShortcuts([QKeySequence(key) for key in action.keys])
+            made.setToolTip(action.tip)
+            made.triggered.connect(lambda _=False, action=action: self.run(action.id))
+            menus[action.menu].addAction(made)
+            self.addAction(made)
+            self._q_actions[action.id] = made
+        for menu in menus.values():
+            self._menus.addMenu(menu)
+
+    def _lay_out(self) -> None:
+        desk = self.desk
+        self.rail, self.strip = Rail(), TrialStrip(desk.trials)
+        self.top = TopLine(desk, self._menus)
+        self.parts, self.recipe = PartsStation(desk, self.files), RecipeStation(desk)
+        self.output = OutputStation(desk, self.files)
+        sheets: tuple[Sheet, ...] = (
+            MachineStation(desk),
+            self.parts,
+            self.recipe,
+            SupportsStation(desk),
+            LayersStation(desk),
+            self.output,
+        )
+        self._sheets = QStackedWidget()
+        self._sheets.setObjectName("sheet")
+        self._sheets.setMinimumWidth(300)
+        for sheet in sheets:
+            self._sheets.addWidget(sheet)
+        self._split = QSplitter(Qt.Orientation.Horizontal)
+        self._split.setHandleWidth(1)
+        self._split.setChildrenCollapsible(False)
+        self._split.addWidget(self.area)
+        self._split.addWidget(self._sheets)
+        self._split.setStretchFactor(0, 1)
+        self._split.setSizes([1280 - SHEET_WIDTH - self.rail.width(), SHEET_WIDTH])
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.rail)
+        middle.addWidget(self._split, 1)
+        whole = QWidget()
+        whole.setObjectName("paper")
+        box = QVBoxLayout(whole)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self.top)
+        box.addLayout(middle, 1)
+        box.addWidget(self.strip)
+        self.setCentralWidget(whole)
+
+    def _connect(self) -> None:
+        desk = self.desk
+        desk.noted.connect(self._tell)
+        desk.view.changed.connect(self._follow_view)
+        for signal in (desk.store.changed, desk.trials.changed, desk.trials.shown_changed, desk.shelf.arrived):
+            signal.connect(self._refresh)
+        desk.selection.changed.connect(self._enable)
+        desk.store.changed.connect(lambda _: self._want_models())
+        desk.trials.progressed.connect(self._show_progress)
+        desk.trials.shown_changed.connect(self._keep_layers)
+        self.area.canvas.collisions.changed.connect(self._mark)
+        self.area.canvas.dropped.connect(self.files.bring_in)
+        self.strip.button.clicked.connect(self._slice_or_cancel)
+        self.strip.chosen.connect(desk.trials.show)
+        for piece in (self.top, self.parts, self.output, self.area.notes):
+            piece.wants.connect(self.run)
+        for word, step in self.rail.steps.items():
+            step.clicked.connect(lambda _=False, word=word: desk.view.set("station", word))
+
+    def run(self, name: str) -> None:
+        """Do an action if it can be done now."""
+        action = BY_ID[name]
+        if action.can(self.bench):
+            action.run(self.bench)
+
+    def _slice_or_cancel(self) -> None:
+        self.run("slice.cancel" if self.desk.trials.running else "slice.run")
+
+    def _follow_view(self, piece: str) -> None:
+        if piece == "station":
+            station = self.desk.view.station
+            self.rail.stand_on(station)
+            self._sheets.setCurrentIndex(STATIONS.index(station))
+            self._enable()
+
+    def _keep_layers(self) -> None:
+        """After slicing again the layer stays as it was; the first trial shows all its layers."""
+        trial, view = self.desk.trials.shown, self.desk.view
+        if trial and trial.lines:
+            first, last = view.layers
+            if len(self.desk.trials.all) == 1 or last >= trial.lines.count or view.layers == (0, 0):
+                first, last = 0, trial.lines.count - 1
+            view.show_layers(first, last, trial.lines.count)
+
+    def _want_models(self) -> None:
+        files = {part.file for part in self.desk.job.parts}
+        self.desk.shelf.want(files, lambda message: self.desk.note(message, "stop"))
+
+    def _tell(self, note: Note) -> None:
+        self.area.notes.tell(note, BY_ID[note.remedy].title.rstrip("…") if note.remedy else "")
+
+    def _refresh(self, *_: object) -> None:
+        self._enable()
+        self._mark()
+        self._show_slice_button()
+
+    def _enable(self) -> None:
+        for action in ACTIONS:
+            made = self._q_actions[action.id]
+            at_station = not action.station or action.station == self.desk.view.station
+            made.setEnabled(at_station and action.can(self.bench))
+            if action.name:
+                made.setText(action.name(self.bench))
+
+    def _mark(self) -> None:
+        """Mark stations and parts."""
+        self.parts.mark(part_marks(self.desk, self.area.canvas.scene))
+        for station, (mark, reason) in station_marks(self.desk, self.area.canvas.scene).items():
+            self.rail.steps[station].set_mark(mark, reason)
+
+    def _show_slice_button(self) -> None:
+        trials, slice_button = self.desk.trials, self.strip.button
+        if trials.running:
+            slice_button.setEnabled(not trials.cancelling)
+            if trials.cancelling:
+                slice_button.say("Stopping…", "", 0.0)
+            elif slice_button.share < 0:
+                slice_button.say("Cancel", "waiting for the worker", 0.0)
+            return
+        reason = why_not(self.desk)
+        slice_button.setEnabled(not reason)
+        below = reason or "F5"
+        if not reason and trials.all:
+            changed = differences(trials.all[-1].job, self.desk.job)
+            below = (
+                f"F5 · {len(changed)} change{'s' if len(changed) > 1 else ''}" if changed else "F5 · nothing changed"
+            )
+        slice_button.say("Slice", below)
+
+    def _show_progress(self, stage: str, share: float) -> None:
+        if self.desk.trials.running and not self.desk.trials.cancelling:
+            self.strip.button.say("Cancel", f"{stage} · {share * 100:.0f} %", share)
+
+    def offer_recovery(self) -> None:
+        """Offer the job that a killed session left behind."""
+        left = self.keeping.left_behind()
+        if left:
+            path = left[0]
+            self.area.notes.offer(
+                "The last session ended without closing. Its job was kept.",
+                "caution",
+                [
+                    ("Recover it", lambda: self.files.open(str(path), recovered=True)),
+                    ("Forget it", lambda: _forget(left)),
+                ],
+            )
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802 - Qt's name
+        """Keep the window's settings and stop what runs."""
+        focus = QApplication.focusWidget()
+        if isinstance(focus, QLineEdit):
+            focus.clearFocus()
+        self._settings.setValue("geometry", self.saveGeometry())
+        self.keeping.close()
+        self.desk.close()
+        event.accept()
+
+    def when_drawn(self, then: Callable[[], None]) -> None:
+        """Call something once the canvas shows every part, drawn whole."""
+
+        def look() -> None:
+            if self.area.canvas.is_whole and not self.files.reading and self.desk.shelf.has_all(self.desk.job.parts):
+                then()
+            else:
+                QTimer.singleShot(20, self, look)
+
+        look()
+
+
+def _forget(paths: list[Path]) -> None:
+    for path in paths:
+        path.unlink(missing_ok=True)

@@ -1,0 +1,161 @@
+"""The window's end of the line to the worker process."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from itertools import count
+from multiprocessing.connection import Connection
+from typing import Any, Literal
+
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from even_step.app.work.entry import Started, start
+from even_step.app.work.requests import Answer, Begin, CallOff, Progress, Request
+from even_step.app.work.shared import receive_arrays
+
+State = Literal["queued", "running", "cancelling", "done", "cancelled", "failed"]
+PATIENCE = 1.0  # s that a worker gets to leave on its own
+TRIES = 3  # workers lost without a single answer, after which no further one is started
+
+
+def _ignore(*_: Any) -> None:
+    """Do nothing."""
+
+
+@dataclass(eq=False)
+class Task:
+    """One request on its way, and whom to tell."""
+
+    number: int
+    request: Request
+    done: Callable[[Any, dict[str, NDArray[Any]]], None] = _ignore
+    failed: Callable[[str], None] = _ignore
+    cancelled: Callable[[], None] = _ignore
+    progress: Callable[[str, float], None] = _ignore
+    state: State = "queued"
+
+
+@dataclass(eq=False)
+class _Reader:
+    """Reads what one worker sends, in a thread of its own, until the line breaks."""
+
+    connection: Connection
+    arrived: Callable[[object, object], None]
+    broken: Callable[[], None]
+    thread: threading.Thread = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.thread = threading.Thread(target=self._read, name="from worker", daemon=True)
+        self.thread.start()
+
+    def _read(self) -> None:
+        try:
+            while True:
+                message = self.connection.recv()
+                done = isinstance(message, Answer) and message.outcome == "done"
+                self.arrived(message, receive_arrays(self.connection) if done else {})
+        except (EOFError, OSError):
+            self.broken()
+
+
+class WorkerClient(QObject):
+    """Asks the worker and hands its answers to whoever asked; starts another when it dies."""
+
+    lost = Signal(str)
+    _message = Signal(int, object, object)
+    _broken = Signal(int)
+
+    def __init__(self, first: Started | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._numbers = count(1)
+        self._tasks: dict[int, Task] = {}
+        self._generation = 0
+        self._fruitless = 0
+        self._closing = False
+        self._message.connect(self._take)
+        self._broken.connect(self._start_another)
+        self._start(first)
+
+    @property
+    def pid(self) -> int:
+        """The worker's process number."""
+        return int(self._process.pid or 0)
+
+    def _start(self, started: Started | None = None) -> None:
+        self._generation += 1
+        generation = self._generation
+        started = started or start()
+        self._line, self._process = started.line, started.process
+        self._reader = _Reader(
+            self._line,
+            lambda message, arrays: self._message.emit(generation, message, arrays),
+            lambda: self._broken.emit(generation),
+        )
+
+    def ask(self, request: Request, **tell: Any) -> Task:
+        """Send a request; ``tell`` names what is called when it is done, failed, cancelled, or gets on."""
+        task = Task(next(self._numbers), request, **tell)
+        self._tasks[task.number] = task
+        self._send(Begin(task.number, request))
+        return task
+
+    def call_off(self, task: Task) -> None:
+        """Ask for a request to stop; it is cancelled once the worker says so."""
+        if task.number in self._tasks and task.state != "cancelling":
+            task.state = "cancelling"
+            self._send(CallOff(task.number))
+
+    def _send(self, message: object) -> None:
+        try:
+            self._line.send(message)
+        except OSError:
+            return  # the reader notices too, and tells
+
+    def _take(self, generation: int, message: object, arrays: dict[str, NDArray[Any]]) -> None:
+        if generation != self._generation:
+            return
+        self._fruitless = 0
+        if isinstance(message, Progress) and message.number in self._tasks:
+            task = self._tasks[message.number]
+            task.state = "running" if task.state == "queued" else task.state
+            task.progress(message.stage, message.share)
+        elif isinstance(message, Answer) and message.number in self._tasks:
+            task = self._tasks.pop(message.number)
+            task.state = message.outcome
+            if message.outcome == "done":
+                task.done(message.facts, arrays)
+            elif message.outcome == "cancelled":
+                task.cancelled()
+            else:
+                task.failed(str(message.facts))
+
+    def _start_another(self, generation: int) -> None:
+        if self._closing or generation != self._generation:
+            return
+        orphans, self._tasks = list(self._tasks.values()), {}
+        self._process.join(PATIENCE)
+        self._line.close()
+        self._fruitless += 1
+        if self._fruitless < TRIES:
+            self._start()
+            self.lost.emit("The worker process stopped. Nothing is lost; another one has been started.")
+        else:
+            self.lost.emit("The worker process stopped again and again. Save the job and start Even Step anew.")
+        for task in orphans:
+            task.state = "failed"
+            # Told later, for whoever asked may be in the middle of asking.
+            QTimer.singleShot(0, self, lambda task=task: task.failed("the worker process stopped"))
+
+    def close(self) -> None:
+        """Send the worker home."""
+        self._closing = True
+        self._line.close()
+        self._process.join(PATIENCE)
+        if self._process.is_alive():
+            self._process.kill()
+            self._process.join(PATIENCE)
+        self._reader.thread.join(PATIENCE)
+        self._tasks.clear()

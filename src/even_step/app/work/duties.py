@@ -1,0 +1,202 @@
+"""What the worker does for each request."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.app.work.requests import ExportGcode, FindVoids, OpenJob, ReadFile, SaveJob, SliceJob
+from even_step.core.errors import JobError
+from even_step.core.job.file import job_file, read_job_file
+from even_step.core.job.model import Job
+from even_step.core.job.text import is_job_file, read_job_text
+from even_step.core.mesh.coarse import coarse, extremes
+from even_step.core.mesh.edges import drawn_edges
+from even_step.core.mesh.mesh import Model
+from even_step.core.mesh.read.digest import digest
+from even_step.core.mesh.read.model import file_bytes
+from even_step.core.mesh.units import proposed_unit
+from even_step.core.motion.writer import gcode
+from even_step.core.output import write_whole
+from even_step.core.pipeline import Sliced, models_of, read_models, settled, slice_job
+from even_step.core.report import gcode_job, report
+from even_step.core.section import layer_voids
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
+from even_step.core.toolpath.roles import INSIDE
+from even_step.core.work import Crew
+
+MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones show those of the coarser mesh
+FEW_FACETS = 20_000  # of a part while the view moves
+KEPT_SLICES = 3
+
+
+@dataclass
+class Bench:
+    """What the worker keeps between requests: the stage cache, and the last slices."""
+
+    cache: StageCache = field(default_factory=StageCache)
+    slices: OrderedDict[str, Sliced] = field(default_factory=OrderedDict)
+
+    def sliced(self, job: Job, crew: Crew, run: StageRun | None = None) -> Sliced:
+        """Return the slice of a job, made again where it is not at hand."""
+        key = job.model_dump_json()
+        if run is None and key in self.slices:
+            self.slices.move_to_end(key)
+            return self.slices[key]
+        self.slices[key] = slice_job(job, crew, self.cache, run)
+        self.slices.move_to_end(key)
+        while len(self.slices) > KEPT_SLICES:
+            self.slices.popitem(last=False)
+        return self.slices[key]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a request came to: facts that pickle, and arrays that are shared."""
+
+    facts: Any = None
+    arrays: dict[str, NDArray[Any]] = field(default_factory=dict)
+
+
+def keep_file(path: Path, folder: Path) -> Path:
+    """Copy a file into a folder under a name made of its content and its own name; once is enough.
+
+    Raises
+    ------
+    InputError, OutputError
+        When it cannot be read or the copy cannot be written.
+    """
+    if path.resolve().parent == folder.resolve():
+        return path
+    data = file_bytes(path)
+    kept = folder / digest(data)[:12] / re.sub(r"[^\w. -]", "_", path.name)[-80:]
+    if not kept.exists():
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(kept, [data.tobytes()])
+    os.utime(kept)
+    return kept
+
+
+def read_file(request: ReadFile, bench: Bench, crew: Crew) -> Outcome:
+    """Read one file and describe its models."""
+    crew.begin("read")
+    kept = str(keep_file(Path(request.path), Path(request.folder)))
+    return _models(kept, StageRun(crew, bench.cache), source=request.path)
+
+
+def _models(kept: str, run: StageRun, source: str = "") -> Outcome:
+    models, _ = read_models([kept], run)[kept]
+    arrays: dict[str, NDArray[Any]] = {}
+    facts = []
+    for i, model in enumerate(models):
+        mesh = model.merged()
+        few = coarse(mesh, FEW_FACETS)
+        arrays |= {
+            f"{i} vertices": mesh.vertices,
+            f"{i} faces": mesh.faces,
+            f"{i} few vertices": few.vertices,
+            f"{i} few faces": few.faces,
+            f"{i} extremes": extremes(mesh),
+            f"{i} edges": drawn_edges(mesh if len(mesh.faces) <= MOST_EDGED else few),
+        }
+        facts.append(_facts(model))
+    return Outcome({"file": kept, "source": source or kept, "models": facts}, arrays)
+
+
+def _facts(model: Model) -> dict[str, Any]:
+    return {
+        "name": model.name,
+        "bodies": [body.name for body in model.bodies],
+        "triangles": model.triangles,
+        "unit": model.unit,
+        "unit_stated": model.unit_stated,
+        "proposed": proposed_unit(model),
+        "repairs": model.repairs,
+        "warnings": model.warnings,
+        "closed": model.closed,
+    }
+
+
+def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
+    """Open a job with all its files kept and all its copies placed."""
+    crew.begin("read")
+    path = Path(request.path)
+    job = read_job_file(path) if is_job_file(path) else read_job_text(path)
+    kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in {part.file for part in job.parts}}
+    parts = tuple(part.model_copy(update={"file": kept[part.file]}) for part in job.parts)
+    job = job.model_copy(update={"parts": parts})
+    placed = all(copy.at is not None for part in parts for copy in part.copies)
+    # With all places known nothing has to be read first: the window shows the job and asks for its models.
+    return Outcome(job if placed else settled(job, StageRun(crew, bench.cache)))
+
+
+def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:
+    """Slice a job; the report and everything a view of its layers draws."""
+    run = StageRun(crew, bench.cache)
+    sliced = bench.sliced(request.job, crew, run)
+    lines = lines_of(sliced.toolpath)
+    inside, shell = parted(coarse_lines(lines), INSIDE)
+    ends = np.cumsum(sliced.plan.way_time + sliced.plan.path_time)
+    return Outcome(
+        report(sliced, run),
+        {
+            "points": lines.points,
+            "layer": lines.layer,
+            "shell points": shell.points,
+            "shell layer": shell.layer,
+            "inside points": inside.points,
+            "inside layer": inside.layer,
+            "top": sliced.toolpath.top,
+            "thick": sliced.heights.thick,
+            "layer time": sliced.plan.layer_time,
+            "path start": sliced.toolpath.start,
+            "path end time": ends,
+        },
+    )
+
+
+def export_gcode(request: ExportGcode, bench: Bench, crew: Crew) -> Outcome:
+    """Write G-code, whole or not at all.
+
+    Raises
+    ------
+    JobError
+        When a finding stops the job and it is not forced.
+    """
+    sliced = bench.sliced(request.job, crew)
+    stops = [finding.message for finding in sliced.findings if finding.severity == "stop"]
+    if stops and not request.force:
+        raise JobError(f"was not written, for {stops[0]}", subject=request.path, remedy="mend it, or export anyway")
+    return Outcome(write_whole(Path(request.path), gcode(gcode_job(sliced), crew)))
+
+
+def save_job(request: SaveJob, bench: Bench, crew: Crew) -> Outcome:
+    """Save a job as one file, whole or not at all."""
+    run = StageRun(crew, bench.cache)
+    job = settled(request.job, run)
+    return Outcome(write_whole(Path(request.path), [job_file(job, models_of(job, run))]))
+
+
+def find_voids(request: FindVoids, bench: Bench, crew: Crew) -> Outcome:
+    """Find the voids of a layer."""
+    rings = layer_voids(bench.sliced(request.job, crew), request.layer)
+    return Outcome(request.layer, {"xy": rings.xy, "start": rings.start, "polygon": rings.polygon})
+
+
+DUTIES: dict[type, Callable[..., Outcome]] = {
+    ReadFile: read_file,
+    OpenJob: open_job,
+    SliceJob: slice_,
+    ExportGcode: export_gcode,
+    SaveJob: save_job,
+    FindVoids: find_voids,
+}

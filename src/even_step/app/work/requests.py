@@ -1,0 +1,94 @@
+"""What the window asks of the worker, and what comes back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from even_step.core.job.model import Job
+
+
+@dataclass(frozen=True)
+class ReadFile:
+    """Read a model file; a copy of it is kept in ``folder``, so that the job outlives the file."""
+
+    path: str
+    folder: str
+
+
+@dataclass(frozen=True)
+class OpenJob:
+    """Open a saved job or a job in text, with every file it needs kept in ``folder`` and every copy placed."""
+
+    path: str
+    folder: str
+
+
+@dataclass(frozen=True)
+class SliceJob:
+    """Slice a job."""
+
+    job: Job
+
+
+@dataclass(frozen=True)
+class ExportGcode:
+    """Write a job's G-code; ``force`` writes although a finding stops it."""
+
+    job: Job
+    path: str
+    force: bool = False
+
+
+@dataclass(frozen=True)
+class SaveJob:
+    """Save a job as one file."""
+
+    job: Job
+    path: str
+
+
+@dataclass(frozen=True)
+class FindVoids:
+    """Find the voids of one layer of a sliced job."""
+
+    job: Job
+    layer: int
+
+
+Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids
+#: Done in the worker's second thread: short, and wanted although a slice is running.
+ASIDE = (ReadFile, OpenJob, SaveJob)
+
+
+@dataclass(frozen=True)
+class Begin:
+    """A request on its way, under a number that its answers carry."""
+
+    number: int
+    request: Request
+
+
+@dataclass(frozen=True)
+class CallOff:
+    """Call off the request of a number."""
+
+    number: int
+
+
+@dataclass(frozen=True)
+class Progress:
+    """A request is at a stage, so far along in all (0 to 1)."""
+
+    number: int
+    stage: str
+    share: float
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A request has ended. Arrays follow on the line when it is done."""
+
+    number: int
+    outcome: Literal["done", "cancelled", "failed"]
+    facts: Any = None

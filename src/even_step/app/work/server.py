@@ -1,0 +1,103 @@
+"""The worker process: it reads, slices, writes, and tells how far it is. No Qt here."""
+
+from __future__ import annotations
+
+import queue
+import signal
+import threading
+import traceback
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection
+from typing import Any
+
+from even_step.app.work.duties import DUTIES, Bench, Outcome
+from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Progress, Request
+from even_step.app.work.shared import send_arrays
+from even_step.core.errors import Cancelled, EvenStepError
+from even_step.core.work import crew
+
+THREADS = 2
+
+
+@dataclass
+class Line:
+    """The way back to the window, shared by the threads."""
+
+    connection: Connection
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def tell(self, message: object) -> None:
+        """Send a message."""
+        with self.lock:
+            self.connection.send(message)
+
+    def answer(self, number: int, outcome: Outcome) -> None:
+        """Send what a request came to, with its arrays."""
+        with self.lock:
+            self.connection.send(Answer(number, "done", outcome.facts))
+            send_arrays(self.connection, outcome.arrays)
+
+
+@dataclass
+class Lane:
+    """Requests that wait for the threads of a lane; those that were called off are passed over."""
+
+    line: Line
+    bench: Bench
+    called_off: set[int]
+    waiting: queue.SimpleQueue[Begin | None] = field(default_factory=queue.SimpleQueue)
+
+    def work(self) -> None:
+        """Do what comes until there is nothing more."""
+        while (begin := self.waiting.get()) is not None:
+            self._do(begin.number, begin.request)
+
+    def _do(self, number: int, request: Request) -> None:
+        last = [("", -1.0)]
+
+        def progress(stage: str, share: float) -> None:
+            if stage != last[0][0] or share - last[0][1] >= 0.01:
+                last[0] = stage, share
+                self.line.tell(Progress(number, stage, share))
+
+        try:
+            with crew(THREADS, progress, lambda: number in self.called_off) as hands:
+                hands.look()
+                duty: Callable[..., Outcome] = DUTIES[type(request)]
+                outcome = duty(request, self.bench, hands)
+                hands.look()
+            self.line.answer(number, outcome)
+        except Cancelled:
+            self.line.tell(Answer(number, "cancelled"))
+        except EvenStepError as error:
+            self.line.tell(Answer(number, "failed", str(error)))
+        except MemoryError:
+            self.line.tell(Answer(number, "failed", "there is not enough memory for this"))
+        except Exception as error:  # noqa: BLE001 - whatever breaks, the window is told and the worker goes on
+            traceback.print_exc()
+            self.line.tell(Answer(number, "failed", f"something broke inside: {error!r}"))
+        finally:
+            self.called_off.discard(number)
+
+
+def serve(connection: Any) -> None:
+    """Work until the window closes the line."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    line, bench = Line(connection), Bench()
+    called_off: set[int] = set()
+    slow, aside = Lane(line, bench, called_off), Lane(line, bench, called_off)
+    threads = [threading.Thread(target=lane.work, daemon=True) for lane in (slow, aside, aside)]
+    for thread in threads:
+        thread.start()
+    try:
+        while True:
+            message = connection.recv()
+            if isinstance(message, CallOff):
+                called_off.add(message.number)
+            elif isinstance(message.request, ASIDE):
+                aside.waiting.put(message)
+            else:
+                slow.waiting.put(message)
+    except (EOFError, OSError):
+        return
