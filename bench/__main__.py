@@ -1,6 +1,7 @@
 """Slice the yardstick's shapes and measure each stage against the floor of the same work, in turns.
 
     ./even-step bench [--repeat N] [--write]
+    ./even-step bench window [--repeat N] [--write]     the window instead
 
 The floor comes from ``yardstick.py`` (beside the repository, under ``shared/yardstick``); without it only our
 own times are printed. ``--write`` keeps the table in ``docs/performance.md``.
@@ -18,6 +19,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+from bench import window
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -180,4 +182,6 @@ def main() -> int:
 
 
 if __name__ == "__main__":
+    if sys.argv[1:2] == ["window"]:
+        sys.exit(window.main(sys.argv[2:]))
     sys.exit(main())

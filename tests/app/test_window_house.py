@@ -119,7 +119,7 @@ def test_no_sheet_is_wider_than_the_window_shows(hand):
 
 def test_the_canvas_shows_paper_bed_and_bone(hand):
     hand.drop(DATA / "demo" / "bearing_hub.stl")
-    image = hand.canvas.grabFramebuffer()
+    image = hand.canvas.picture
     image = image.convertToFormat(image.Format.Format_RGB32)
     pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)[:, :, 2::-1]
     paper = np.array([int(PAPER.paper[i : i + 2], 16) for i in (1, 3, 5)])

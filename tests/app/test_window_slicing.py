@@ -28,7 +28,7 @@ def block(hand, tmp_path):
 
 def picture_of(hand):
     hand.drawn()
-    image = hand.canvas.grabFramebuffer()
+    image = hand.canvas.picture
     width, height = image.width(), image.height()
     image = image.convertToFormat(image.Format.Format_RGB32)
     return np.frombuffer(image.constBits(), np.uint8).reshape(height, width, 4)[:, :, :3].copy()

@@ -11,7 +11,7 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
-from even_step.app.canvas.canvas import surface_format
+from even_step.app.canvas.drawing import surface_format
 from even_step.app.desk import Desk
 from even_step.app.files import new_job
 from even_step.app.theme.style import dress

@@ -15,7 +15,7 @@ def shots(folder: Path, told: Callable[[str], None]) -> None:
     """Take the pictures of every main view."""
     window = take_shots(folder, told)
     window.close()
-    application().processEvents()
+    application().shutdown()
 
 
 def demo_without_display(folder: Path) -> Iterator[str]:
@@ -35,4 +35,4 @@ def demo_without_display(folder: Path) -> Iterator[str]:
     yield from (f"{finding['severity']}: {finding['message']}" for finding in trial.report["findings"])
     yield "Written: " + ", ".join([str(target), *pictures])
     window.close()
-    application().processEvents()
+    application().shutdown()

@@ -240,6 +240,7 @@ class Window(QMainWindow):
         self._settings.setValue("geometry", self.saveGeometry())
         self.keeping.close()
         self.desk.close()
+        self.area.canvas.release()
         event.accept()
 
     def when_drawn(self, then: Callable[[], None]) -> None:

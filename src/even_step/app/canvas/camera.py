@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,7 +31,7 @@ class Camera:
     size: tuple[int, int] = (800, 600)
     flat: bool = False
 
-    @property
+    @cached_property
     def away(self) -> Vector:
         """Unit vector from the target to the eye."""
         if self.flat:
@@ -38,19 +39,21 @@ class Camera:
         yaw, pitch = math.radians(self.yaw - 90.0), math.radians(self.pitch)
         return np.array([math.cos(yaw) * math.cos(pitch), math.sin(yaw) * math.cos(pitch), math.sin(pitch)])
 
-    @property
+    @cached_property
     def eye(self) -> Vector:
         """Where it stands, mm."""
         return np.asarray(self.target) + self.away * self.distance
 
-    @property
+    @cached_property
     def axes(self) -> NDArray[np.float64]:
         """Right, up and toward the viewer as rows, (3, 3)."""
         yaw = 0.0 if self.flat else math.radians(self.yaw)
         right = np.array([math.cos(yaw), math.sin(yaw), 0.0])
-        return np.stack((right, np.cross(self.away, right), self.away))
+        (ax, ay, az), (rx, ry, _) = self.away, right
+        up = np.array([-az * ry, az * rx, ax * ry - ay * rx])
+        return np.stack((right, up, self.away))
 
-    @property
+    @cached_property
     def matrix(self) -> NDArray[np.float64]:
         """From mm to clip coordinates, (4, 4)."""
         view = np.eye(4)

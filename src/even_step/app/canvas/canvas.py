@@ -5,17 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-import moderngl
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
-from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.collisions import Collisions
+from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import Gestures
-from even_step.app.canvas.renderer import Renderer
 from even_step.app.canvas.scene import Scene, build_scene
 from even_step.app.desk import Desk
 from even_step.app.store import Change
@@ -26,20 +33,12 @@ ZOOM_A_NOTCH = 0.88
 MARGINS = (84.0, 44.0, 30.0, 92.0)  # points kept free for what lies over the canvas
 
 
-def surface_format() -> QSurfaceFormat:
-    """Return what the canvas needs of OpenGL: 3.3, core."""
-    wanted = QSurfaceFormat()
-    wanted.setVersion(3, 3)
-    wanted.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-    wanted.setDepthBufferSize(24)
-    return wanted
-
-
-class Canvas(QOpenGLWidget):
+class Canvas(QWidget):
     """The one 3D view."""
 
     painted = Signal()
     camera_changed = Signal()
+    scene_changed = Signal()
     dropped = Signal(list)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
@@ -48,6 +47,7 @@ class Canvas(QOpenGLWidget):
         self.setAccessibleName("The bed with its parts")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAcceptDrops(True)
         self.desk = desk
         self._solid_camera, self._flat_camera = Camera(), Camera(flat=True)
@@ -55,12 +55,13 @@ class Canvas(QOpenGLWidget):
         self.collisions = Collisions(desk.background, self)
         self.collisions.changed.connect(self.rebuild)
         self.gestures = Gestures(self)
-        self._renderer: Renderer | None = None
-        self._ctx: moderngl.Context | None = None
+        self._drawing = Drawing()
+        self.picture = QImage()
+        self._stale = True
         self._fitted = False
         self.is_whole = False
         self._rest = QTimer(self, singleShot=True, interval=REST)
-        self._rest.timeout.connect(self.update)
+        self._rest.timeout.connect(self.redraw)
         self.scene = self._build()
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
@@ -77,15 +78,19 @@ class Canvas(QOpenGLWidget):
         if self.scene.lines is None:
             self.collisions.look(self.scene)
         self.is_whole = False
-        self.update()
+        self.redraw()
+        self.scene_changed.emit()
 
     def _follow_job(self, change: Change) -> None:
         self.rebuild()
         if change.old.machine != change.new.machine:
-            low, high = self.scene.box
-            self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
-            self._solid_camera = self._solid_camera.fitted(low, high, MARGINS)
+            self._fit_both()
             self.camera_changed.emit()
+
+    def _fit_both(self) -> None:
+        low, high = self.scene.box
+        self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
+        self._solid_camera = self._solid_camera.fitted(low, high, MARGINS)
 
     def _follow_view(self, piece: str) -> None:
         if piece in {"layers", "along"}:
@@ -109,7 +114,7 @@ class Canvas(QOpenGLWidget):
             self._solid_camera = camera
         self._fitted = True
         self.stir()
-        self.update()
+        self.redraw()
         self.camera_changed.emit()
 
     def stir(self) -> None:
@@ -133,43 +138,41 @@ class Canvas(QOpenGLWidget):
         """Turn to the next quarter."""
         self.look_from(self.camera.quarter(way))
 
-    def initializeGL(self) -> None:  # noqa: N802 - Qt's name
-        """Make what drawing needs in this context."""
-        self._ctx = moderngl.create_context()
-        self._renderer = Renderer(self._ctx)
-        self.context().aboutToBeDestroyed.connect(self.release, Qt.ConnectionType.DirectConnection)
-
-    def release(self) -> None:
-        """Free all memory on the graphics card."""
-        if self._renderer:
-            self.makeCurrent()
-            self._renderer.release()
-            self._renderer = None
-            self.doneCurrent()
-
-    def resizeGL(self, width: int, height: int) -> None:  # noqa: N802 - Qt's name
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Keep the camera's idea of the screen."""
-        size = max(1, width), max(1, height)
+        size = max(1, event.size().width()), max(1, event.size().height())
         self._solid_camera = replace(self._solid_camera, size=size)
         self._flat_camera = replace(self._flat_camera, size=size)
         if not self._fitted:
-            low, high = self.scene.box
-            self._solid_camera = self._solid_camera.fitted(low, high, MARGINS)
-            self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
+            self._fit_both()
+        self.redraw()
         self.camera_changed.emit()
 
-    def paintGL(self) -> None:  # noqa: N802 - Qt's name
-        """Draw the scene; go on later with what takes long."""
-        if self._renderer is None or self._ctx is None:
-            return
-        onto = self._ctx.detect_framebuffer(self.defaultFramebufferObject())
-        size = onto.size if onto.size[0] > 1 else self.camera.size
-        camera = replace(self.camera, size=(int(size[0]), int(size[1])))
-        moving = self._rest.isActive()
-        self.is_whole = self._renderer.paint(self.scene, camera, onto, moving=moving)
-        if not self.is_whole and not moving:
-            QTimer.singleShot(0, self, self.update)
+    def redraw(self) -> None:
+        """Draw anew at the next chance."""
+        self._stale = True
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Show the picture, drawn anew where it is stale; go on later with what takes long."""
+        if self._stale:
+            self._stale = False
+            ratio = self.devicePixelRatioF()
+            size = round(self.width() * ratio), round(self.height() * ratio)
+            moving = self._rest.isActive()
+            camera = replace(self.camera, size=size)
+            self.picture, self.is_whole = self._drawing.picture(self.scene, camera, moving=moving)
+            self.picture.setDevicePixelRatio(ratio)
+            if not self.is_whole and not moving:
+                QTimer.singleShot(0, self, self.redraw)
+        painter = QPainter(self)
+        painter.drawImage(0, 0, self.picture)
+        painter.end()
         self.painted.emit()
+
+    def release(self) -> None:
+        """Free all memory on the graphics card."""
+        self._drawing.release()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Begin a gesture."""

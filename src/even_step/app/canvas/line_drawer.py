@@ -72,6 +72,7 @@ class LineDrawer:
             hidden=shape.hidden,
             thicker=1.0,
             is_flat=camera.flat,
+            eye=camera.eye,
             light=way / np.linalg.norm(way),
         )
 
@@ -88,7 +89,7 @@ class LineDrawer:
                 stride=ROW,
                 divisor=1,
             )
-        self._array.render(moderngl.TRIANGLE_STRIP, vertices=8, instances=count)
+        self._array.render(moderngl.TRIANGLE_STRIP, vertices=6, instances=count)
 
     def draw_range(self, first: int, last: int) -> None:
         """Draw points of the whole path from one to another."""

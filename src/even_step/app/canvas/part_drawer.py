@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import moderngl
@@ -63,26 +64,45 @@ class PartDrawer:
             self._edges[model] = buffer, array
         return self._edges[model][1]
 
-    def draw(self, scene: Scene, camera: Camera, scale: int, budget: int) -> int:
-        """Draw all parts into the framebuffer in use.
-
-        Parameters
-        ----------
-        scene, camera
-            What, and from where.
-        scale
-            How many points of the frame make one of the screen.
-        budget
-            Facets at the most; with more the coarser meshes are drawn, without edges.
+    def draw_sketch(self, scene: Scene, camera: Camera, budget: int) -> int:
+        """Draw all parts in about so many facets: the coarser meshes, without edges, where there are more.
 
         Returns
         -------
         int
             How many facets were drawn.
         """
+        self._begin(scene, camera, 1)
+        few = sum(part.model.triangles for part in scene.parts) > budget
+        drawn = 0
+        for part in scene.parts:
+            buffers = self._mesh(part.model, few=few)
+            self._draw_facets(part, buffers, 0, buffers.facets)
+            drawn += buffers.facets
+        self._ctx.disable(moderngl.CULL_FACE)
+        if not few:
+            self._draw_edges(scene, camera, 1)
+        return drawn
+
+    def draw_whole(self, scene: Scene, camera: Camera, scale: int, budget: int) -> Iterator[None]:
+        """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
+        self._begin(scene, camera, scale)
+        drawn = 0
+        for part in scene.parts:
+            buffers = self._mesh(part.model, few=False)
+            for first in range(0, buffers.facets, budget):
+                count = min(budget, buffers.facets - first)
+                self._draw_facets(part, buffers, first, count)
+                drawn += count
+                if drawn >= budget:
+                    drawn = 0
+                    self._ctx.disable(moderngl.CULL_FACE)
+                    yield
+        self._ctx.disable(moderngl.CULL_FACE)
+        self._draw_edges(scene, camera, scale)
+
+    def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
         self._free_unused(scene)
-        facets = sum(part.model.triangles for part in scene.parts)
-        few = facets > budget
         give(
             self._facets,
             seen=camera.matrix,
@@ -96,23 +116,21 @@ class PartDrawer:
             hatched=True,
             points=float(scale),
         )
-        drawn = 0
-        for part in scene.parts:
-            mark, share = _mark(part)
-            give(self._facets, stands=part.matrix, mark=mark, marked=share)
-            buffers = self._mesh(part.model, few=few)
-            buffers.array.render(moderngl.TRIANGLES)
-            drawn += buffers.facets
-        if not few or scale > 1:
-            self._draw_edges(scene, camera, scale)
-        return drawn
+
+    def _draw_facets(self, part: PartShape, buffers: _Buffers, first: int, count: int) -> None:
+        mark, share = _mark(part)
+        give(self._facets, stands=part.matrix, mark=mark, marked=share)
+        # Of a closed part no inside is ever seen, so half the facets need not be drawn.
+        (self._ctx.enable if part.model.closed else self._ctx.disable)(moderngl.CULL_FACE)
+        buffers.array.render(moderngl.TRIANGLES, vertices=3 * count, first=3 * first)
 
     def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
         give(self._lines, seen=camera.matrix, eye=camera.eye)
         size = camera.size[0] * scale, camera.size[1] * scale
         for part in scene.parts:
             tint = PAPER.accent if part.picked else PAPER.stop if part.off or part.touching else PAPER.ink
-            give(self._lines, stands=part.matrix, tint=(*lit(tint), 1.0))
+            turn = np.linalg.inv(part.matrix[:3, :3]).T
+            give(self._lines, stands=part.matrix, turn=turn, tint=(*lit(tint), 1.0))
             heavy = part.picked or part.off or part.touching
             for x, y in PICKED_EDGE if heavy else PICKED_EDGE[:1]:
                 give(self._lines, shift=(2 * x / size[0], 2 * y / size[1]))

@@ -79,16 +79,16 @@ class Frame:
 
 
 class Copier:
-    """Copies a frame onto another; one twice as large comes out smoothed."""
+    """Copies a frame into another; from one twice as large it comes out smoothed."""
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
         self._program = ctx.program(vertex_shader=WHOLE, fragment_shader=COPY)
         self._array = ctx.vertex_array(self._program, [])
 
-    def copy(self, frame: Frame, onto: moderngl.Framebuffer) -> None:
-        """Fill a framebuffer with a frame."""
-        onto.use()
+    def copy(self, frame: Frame, onto: Frame) -> None:
+        """Fill a frame with another."""
+        onto.buffer.use()
         self._ctx.disable(moderngl.DEPTH_TEST)
         frame.colour.use(0)
         self._array.render(moderngl.TRIANGLE_STRIP, vertices=4)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import moderngl
@@ -12,31 +13,28 @@ from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.line_drawer import LineDrawer
 from even_step.app.canvas.part_drawer import PartDrawer
 from even_step.app.canvas.programs import Copier, Frame, lit
-from even_step.app.canvas.scene import LinesShape, Scene
+from even_step.app.canvas.scene import Scene
 from even_step.app.theme.colours import PAPER
 
-AIM = 0.028  # s a frame may take while the view moves
-LEAST_BUDGET, MOST_BUDGET = 12_000, 20_000_000  # facets or lines
+AIM = 0.024  # s a frame may take while the view moves
+LEAST_BUDGET, MOST_BUDGET = 9_000, 20_000_000  # lines
+FACETS = 4  # that take as long as a line
 FINER = 2  # the resting picture is drawn so many times larger
 
 
 @dataclass(frozen=True, eq=False)
-class _Whole:
-    """Which picture of layers is drawn."""
+class _Wanted:
+    """Which picture is wanted."""
 
+    scene: Scene
     camera: Camera
-    lines: LinesShape
 
-    def same(self, other: _Whole) -> bool:
-        """Whether another would look the same."""
-        a, b = self.lines, other.lines
-        return self.camera == other.camera and (a.lines, a.first, a.last, a.along, a.hidden) == (
-            b.lines,
-            b.first,
-            b.last,
-            b.along,
-            b.hidden,
-        )
+    def same(self, other: _Wanted) -> bool:
+        """Whether another would look the same; scenes of parts are known by being the same one."""
+        a, b = self.scene.lines, other.scene.lines
+        if self.camera != other.camera or a is None or b is None:
+            return self.camera == other.camera and self.scene is other.scene
+        return (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
 
 
 class Renderer:
@@ -47,27 +45,39 @@ class Renderer:
         self._bed, self._parts, self._lines = BedDrawer(ctx), PartDrawer(ctx), LineDrawer(ctx)
         self._copier = Copier(ctx)
         self._frames: dict[int, Frame] = {}
-        self._budget = LEAST_BUDGET * 2
-        self._sketch: _Whole | None = None
-        self._sketched_on: Frame | None = None
-        self._fine: _Whole | None = None
-        self._next = 0
-        self._fine_ready = False
+        self._budget = LEAST_BUDGET * 3
+        self._shown: Frame | None = None
+        self._sketched: _Wanted | None = None
+        self._whole: _Wanted | None = None
+        self._steps: Iterator[None] = iter(())
         ctx.enable(moderngl.DEPTH_TEST)
 
-    def paint(self, scene: Scene, camera: Camera, onto: moderngl.Framebuffer, *, moving: bool) -> bool:
+    def paint(self, scene: Scene, camera: Camera, *, moving: bool) -> bool:
         """Paint a scene; returns whether the picture is whole, else the next call goes on with it."""
-        if scene.lines is None:
-            self._paint_parts(scene, camera, onto, 1 if moving else FINER)
-            return not moving
-        wanted = _Whole(camera, scene.lines)
-        if self._frame(camera, 1) is not self._sketched_on or self._sketch is None or not self._sketch.same(wanted):
-            self._paint_sketch(scene, wanted)
-        elif not moving and self._go_on(scene, wanted):
-            self._copier.copy(self._frame(camera, FINER), onto)
-            return True
-        self._copier.copy(self._frame(camera, 1), onto)
-        return False
+        wanted = _Wanted(scene, camera)
+        sketch = self._frame(camera, 1)
+        if moving or self._is_large(scene):
+            self._shown = sketch
+            if self._sketched is None or not self._sketched.same(wanted):
+                self._sketch(wanted)
+                return False
+        if moving or not self._go_on(wanted):
+            return False
+        self._shown = self._frame(camera, FINER)
+        return True
+
+    def read(self, camera: Camera, into: bytearray) -> None:
+        """Read what was painted: rows from the bottom, four bytes a point, red first."""
+        one = self._frame(camera, 1)
+        if self._shown is not one and self._shown is not None:
+            # What was sketched is no longer on this frame.
+            self._copier.copy(self._shown, one)
+            self._sketched = None
+        one.buffer.read_into(into, components=4, alignment=1)
+
+    def _is_large(self, scene: Scene) -> bool:
+        """Whether drawing everything takes longer than a frame may."""
+        return scene.lines is not None or sum(part.model.triangles for part in scene.parts) > FACETS * self._budget
 
     def _frame(self, camera: Camera, scale: int) -> Frame:
         size = max(1, camera.size[0] * scale), max(1, camera.size[1] * scale)
@@ -76,34 +86,59 @@ class Renderer:
             if frame:
                 frame.release()
             self._frames[scale] = frame = Frame.make(self._ctx, size)
-            self._fine = None
+            self._whole = self._sketched = None
         return frame
 
-    def _clear(self, frame: Frame) -> None:
+    def _begin(self, frame: Frame, wanted: _Wanted) -> None:
+        """Lay the bed on a clean frame."""
+        self._use(frame)
+        frame.buffer.clear(*lit(PAPER.paper), 1.0)
+        self._bed.draw(wanted.scene.bed, wanted.camera)
+
+    def _use(self, frame: Frame) -> None:
         frame.buffer.use()
         self._ctx.enable(moderngl.DEPTH_TEST)
-        frame.buffer.clear(*lit(PAPER.paper), 1.0)
 
-    def _paint_parts(self, scene: Scene, camera: Camera, onto: moderngl.Framebuffer, scale: int) -> None:
-        frame = self._frame(camera, scale)
+    def _sketch(self, wanted: _Wanted) -> None:
+        """Draw what can be drawn in the time of a frame."""
+        scene, camera = wanted.scene, wanted.camera
         begun = time.perf_counter()
-        self._clear(frame)
-        self._bed.draw(scene.bed, camera)
-        drawn = self._parts.draw(scene, camera, scale, self._budget * 4 if scale == 1 else MOST_BUDGET)
-        self._copier.copy(frame, onto)
-        if scale == 1:
-            self._learn(drawn // 4, begun)
-
-    def _paint_sketch(self, scene: Scene, wanted: _Whole) -> None:
-        camera, lines = wanted.camera, wanted.lines
-        frame = self._sketched_on = self._frame(camera, 1)
-        self._sketch = wanted
-        begun = time.perf_counter()
-        self._clear(frame)
-        self._bed.draw(scene.bed, camera)
-        self._lines.begin(lines, camera)
-        drawn = self._lines.draw_sketch(lines, self._budget)
+        self._begin(self._frame(camera, 1), wanted)
+        if scene.lines:
+            self._lines.begin(scene.lines, camera)
+            drawn = self._lines.draw_sketch(scene.lines, self._budget)
+        else:
+            drawn = self._parts.draw_sketch(scene, camera, FACETS * self._budget) // FACETS
+        self._sketched = wanted
         self._learn(drawn, begun)
+
+    def _go_on(self, wanted: _Wanted) -> bool:
+        """Draw the next piece of the whole picture; returns whether it is complete."""
+        if self._whole is None or not self._whole.same(wanted):
+            self._whole, self._steps = wanted, self._pieces(wanted)
+        for _ in self._steps:
+            return False
+        return True
+
+    def _pieces(self, wanted: _Wanted) -> Iterator[None]:
+        """Draw the whole picture, giving way after each piece of a frame's time."""
+        scene, camera = wanted.scene, wanted.camera
+        frame = self._frame(camera, FINER)
+        self._begin(frame, wanted)
+        if scene.lines:
+            first, last = int(scene.lines.lines.layer[scene.lines.first]), scene.lines.end_of_last
+            for a in range(first, last, self._budget):
+                self._use(frame)
+                self._lines.begin(scene.lines, camera)
+                self._lines.draw_range(a, min(a + self._budget, last))
+                self._ctx.finish()
+                if a + self._budget < last:
+                    yield
+            return
+        for _ in self._parts.draw_whole(scene, camera, FINER, FACETS * self._budget):
+            self._ctx.finish()
+            yield
+            self._use(frame)
 
     def _learn(self, drawn: int, begun: float) -> None:
         """Fit the budget to what a frame took."""
@@ -112,26 +147,6 @@ class Renderer:
         if drawn >= self._budget // 2:
             wanted = self._budget * AIM / max(took, 1e-4)
             self._budget = int(min(max(0.5 * (self._budget + wanted), LEAST_BUDGET), MOST_BUDGET))
-
-    def _go_on(self, scene: Scene, wanted: _Whole) -> bool:
-        """Draw the next piece of the whole picture; returns whether it is complete."""
-        camera, lines = wanted.camera, wanted.lines
-        frame = self._frame(camera, FINER)
-        if self._fine is None or not self._fine.same(wanted):
-            self._fine, self._fine_ready = wanted, False
-            self._next = int(lines.lines.layer[lines.first])
-            self._clear(frame)
-            self._bed.draw(scene.bed, camera)
-        if not self._fine_ready:
-            frame.buffer.use()
-            self._ctx.enable(moderngl.DEPTH_TEST)
-            self._lines.begin(lines, camera)
-            last = min(self._next + self._budget, lines.end_of_last)
-            self._lines.draw_range(self._next, last)
-            self._ctx.finish()
-            self._next = last
-            self._fine_ready = last >= lines.end_of_last
-        return self._fine_ready
 
     def release(self) -> None:
         """Free all memory."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.canvas import Canvas
+from even_step.app.canvas.scene import LinesShape
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
@@ -29,15 +30,30 @@ class LayerBars(QWidget):
         self.setObjectName("layer bars")
         self.setAccessibleName("layers by time")
         self.setFixedHeight(HEIGHT)
+        self._drawn = QPixmap()
+        self._drawn_for: object = None
         desk.view.changed.connect(lambda _: self.update())
         desk.trials.shown_changed.connect(self.update)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        """Draw bars and the time up to the layer in hand."""
+        """Show bars and the time up to the layer in hand."""
         shape = self._canvas.scene.lines
         if shape is None:
             return
+        wanted = (shape.lines, self._desk.view.layers, self._desk.view.along, self.size(), self.devicePixelRatioF())
+        if wanted != self._drawn_for:
+            self._drawn_for = wanted
+            self._drawn = QPixmap(self.size() * self.devicePixelRatioF())
+            self._drawn.setDevicePixelRatio(self.devicePixelRatioF())
+            self._drawn.fill(Qt.GlobalColor.transparent)
+            self._draw(shape)
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._drawn)
+        painter.end()
+
+    def _draw(self, shape: LinesShape) -> None:
+        """Draw the bars once; the canvas beneath moves more often than they do."""
+        painter = QPainter(self._drawn)
         ground = QColor(PAPER.paper)
         ground.setAlpha(GROUND)
         painter.fillRect(self.rect(), ground)

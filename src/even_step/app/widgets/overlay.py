@@ -26,7 +26,7 @@ class Overlay(QWidget):
         super().__init__(parent)
         self._desk, self._canvas, self._voids = desk, canvas, voids
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        for signal in (canvas.camera_changed, canvas.painted, voids.changed):
+        for signal in (canvas.camera_changed, canvas.scene_changed, voids.changed):
             signal.connect(self.update)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name

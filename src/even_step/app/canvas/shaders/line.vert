@@ -1,5 +1,5 @@
 #version 330
-// A laid line as a ribbon over its two flanks: width and height are the line's own.
+// A laid line as its top and the flank that faces the eye: width and height are the line's own.
 in vec3 start;
 in float width;
 in float high;
@@ -10,12 +10,12 @@ uniform int hidden;
 uniform vec3 inks[16];
 uniform float thicker;
 uniform bool is_flat;
+uniform vec3 eye;
 flat out vec3 ink;
 out float across;
 flat out vec3 side;
 const int TRAVEL = 14;
-const float ACROSS[4] = float[4](-1.0, -0.72, 0.72, 1.0);
-const float DOWN[4] = float[4](1.0, 0.0, 0.0, 1.0);
+const float ACROSS[3] = float[3](-1.0, 0.72, 1.0);
 void main() {
     int corner = gl_VertexID >> 1;
     vec2 way = end.xy - start.xy;
@@ -26,13 +26,15 @@ void main() {
     bool gone = wide == 0.0 || ((hidden >> number) & 1) == 1;
     way = far > 0.0 ? way / far : vec2(1.0, 0.0);
     vec2 beside = vec2(-way.y, way.x);
+    float facing = is_flat || dot(beside, eye.xy - start.xy) > 0.0 ? 1.0 : -1.0;
+    float over = is_flat && corner == 1 ? 1.0 : facing * ACROSS[corner];
     bool first = (gl_VertexID & 1) == 0;
     vec3 place = first ? start : end;
     // Ends reach on by a part of the width, so that corners close.
-    place.xy += (first ? -0.35 : 0.35) * wide * way + beside * ACROSS[corner] * wide * 0.5;
-    place.z = is_flat ? start.z : start.z - DOWN[corner] * high * thicker;
+    place.xy += (first ? -0.35 : 0.35) * wide * way + beside * over * wide * 0.5;
+    place.z = is_flat ? start.z : start.z - (corner == 2 ? high * thicker : 0.0);
     gl_Position = gone ? vec4(2.0, 2.0, 2.0, 1.0) : seen * vec4(place, 1.0);
     ink = inks[number];
-    across = ACROSS[corner];
+    across = over;
     side = vec3(beside, 0.0);
 }
