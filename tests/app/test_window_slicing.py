@@ -156,6 +156,21 @@ def test_stepping_along_the_path_shows_part_of_the_layer(block):
     assert block.desk.view.along == 1.0
 
 
+def test_space_plays_the_print_to_its_end(block):
+    block.slice()
+    block.key(Qt.Key.Key_5)
+    block.canvas.setFocus()
+    block.desk.view.show_layers(0, 48, 50)
+    block.key(Qt.Key.Key_Space)
+    assert block.desk.view.playing
+    block.wait(lambda: not block.desk.view.playing)
+    assert block.desk.view.layers == (0, 49)
+    block.key(Qt.Key.Key_Space)
+    block.wait(lambda: block.desk.view.layers[1] in range(1, 20))
+    block.key(Qt.Key.Key_Space)
+    assert not block.desk.view.playing
+
+
 def test_a_hidden_role_is_not_drawn(block):
     block.slice()
     block.key(Qt.Key.Key_5)

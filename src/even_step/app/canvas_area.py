@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.canvas import Canvas
 from even_step.app.desk import Desk
+from even_step.app.playing import Playing
 from even_step.app.voids import Voids
 from even_step.app.widgets.height_ruler import HeightRuler
 from even_step.app.widgets.layer_bars import LayerBars
@@ -23,6 +24,7 @@ class CanvasArea(QWidget):
         self.setMinimumWidth(320)
         self.canvas = Canvas(desk, self)
         self.voids = Voids(desk, self)
+        self.playing = Playing(desk, self)
         self.overlay = Overlay(desk, self.canvas, self.voids, self)
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.bars = LayerBars(desk, self.canvas, self)

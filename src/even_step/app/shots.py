@@ -87,11 +87,11 @@ def _turning(window: Window) -> None:
     desk = window.desk
     desk.selection.pick([(1, 0)])
     desk.view.set("tool", "turn")
-    desk.store.do("turn wind cup", edits.turned(desk.job, [(1, 0)], 0, -60.0))
+    desk.store.do("turn wind cup", edits.turned(desk.job, [(1, 0)], 1, 30.0))
     canvas = window.area.canvas
-    canvas.look_from(replace(canvas.camera, pitch=9.0, yaw=205.0))
+    canvas.look_from(replace(canvas.camera, pitch=4.0, yaw=290.0))
     canvas.fit_selection()
-    canvas.look_from(canvas.camera.zoomed(1.6, 400, 400))
+    canvas.look_from(canvas.camera.zoomed(1.2, 400, 400))
 
 
 def _turned_back(window: Window) -> None:

@@ -25,6 +25,7 @@ class View(QObject):
         self.level: Level = "short"
         self.along = 1.0
         self.finding = -1
+        self.playing = False
 
     def set(self, piece: str, value: object) -> None:
         """Set one piece of the state."""

@@ -51,7 +51,12 @@ def _see_section(bench: Bench) -> None:
     bench.desk.view.set("section", not bench.desk.view.section)
 
 
+def _play(bench: Bench) -> None:
+    bench.desk.view.set("playing", not bench.desk.view.playing)
+
+
 ACTIONS = (
+    Action("layers.play", "Play or pause", "Layers", _play, ("Space",), can=_sliced, station="Layers"),
     Action("layers.up", "A layer up", "Layers", _layer(1), ("Up",), can=_sliced, station="Layers"),
     Action("layers.down", "A layer down", "Layers", _layer(-1), ("Down",), can=_sliced, station="Layers"),
     Action("layers.up_ten", "Ten layers up", "Layers", _layer(10), ("PgUp",), can=_sliced, station="Layers"),

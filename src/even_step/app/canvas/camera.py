@@ -14,7 +14,7 @@ FIELD = 24.0  # degrees from top to bottom
 NEAREST, FARTHEST = 5.0, 5000.0  # mm
 STEEPEST = 89.9
 TURN_A_POINT = 0.35  # degrees
-ROOM = 1.08  # around what is fitted
+ROOM = 1.03  # around what is fitted
 
 
 @dataclass(frozen=True)

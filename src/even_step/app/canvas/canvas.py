@@ -23,14 +23,14 @@ from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import Gestures
-from even_step.app.canvas.scene import Scene, build_scene
+from even_step.app.canvas.scene import LINES_AT, Scene, build_scene
 from even_step.app.desk import Desk
 from even_step.app.store import Change
 from even_step.core.job.edits import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
 ZOOM_A_NOTCH = 0.88
-MARGINS = (84.0, 44.0, 30.0, 92.0)  # points kept free for what lies over the canvas
+MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
 
 
 class Canvas(QWidget):
@@ -66,7 +66,7 @@ class Canvas(QWidget):
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self._model_arrived)
-        desk.trials.shown_changed.connect(self.rebuild)
+        desk.trials.shown_changed.connect(self._follow_trial)
         desk.view.changed.connect(self._follow_view)
 
     def _build(self) -> Scene:
@@ -96,6 +96,10 @@ class Canvas(QWidget):
         if piece in {"layers", "along"}:
             self.stir()
         if piece in {"layers", "along", "station", "hidden_roles", "tool", "section"}:
+            self.rebuild()
+
+    def _follow_trial(self) -> None:
+        if self.desk.view.station in LINES_AT:
             self.rebuild()
 
     def _model_arrived(self, _: str) -> None:

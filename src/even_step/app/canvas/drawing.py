@@ -32,6 +32,7 @@ class Drawing:
     def __init__(self) -> None:
         self._renderer: Renderer | None = None
         self._bytes = bytearray()
+        self._image = QImage()
 
     def _begin(self) -> Renderer:
         if self._renderer is None:
@@ -49,14 +50,19 @@ class Drawing:
     def picture(self, scene: Scene, camera: Camera, *, moving: bool) -> tuple[QImage, bool]:
         """Return a picture of a scene as large as the camera's screen, and whether it is whole."""
         renderer = self._begin()
-        whole = renderer.paint(scene, camera, moving=moving)
+        painted = renderer.paint(scene, camera, moving=moving)
+        if painted.fresh or self._image.isNull():
+            self._image = self._read(renderer, camera)
+        self._context.doneCurrent()
+        return self._image, painted.whole
+
+    def _read(self, renderer: Renderer, camera: Camera) -> QImage:
         width, height = max(1, camera.size[0]), max(1, camera.size[1])
         if len(self._bytes) != width * height * 4:
             self._bytes = bytearray(width * height * 4)
         renderer.read(camera, self._bytes)
-        self._context.doneCurrent()
         upside_down = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
-        return upside_down.flipped(Qt.Orientation.Vertical), whole
+        return upside_down.flipped(Qt.Orientation.Vertical)
 
     def release(self) -> None:
         """Free everything."""

@@ -99,6 +99,7 @@ class PartDrawer:
                     self._ctx.disable(moderngl.CULL_FACE)
                     yield
         self._ctx.disable(moderngl.CULL_FACE)
+        yield
         self._draw_edges(scene, camera, scale)
 
     def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:

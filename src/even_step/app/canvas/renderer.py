@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import moderngl
 
@@ -20,6 +21,13 @@ AIM = 0.024  # s a frame may take while the view moves
 LEAST_BUDGET, MOST_BUDGET = 9_000, 20_000_000  # lines
 FACETS = 4  # that take as long as a line
 FINER = 2  # the resting picture is drawn so many times larger
+
+
+class Painted(NamedTuple):
+    """Whether there is something new to show, and whether the picture is whole; else the next call goes on."""
+
+    fresh: bool
+    whole: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,19 +60,18 @@ class Renderer:
         self._steps: Iterator[None] = iter(())
         ctx.enable(moderngl.DEPTH_TEST)
 
-    def paint(self, scene: Scene, camera: Camera, *, moving: bool) -> bool:
-        """Paint a scene; returns whether the picture is whole, else the next call goes on with it."""
+    def paint(self, scene: Scene, camera: Camera, *, moving: bool) -> Painted:
+        """Paint a scene as far as the time of a frame goes."""
         wanted = _Wanted(scene, camera)
-        sketch = self._frame(camera, 1)
         if moving or self._is_large(scene):
-            self._shown = sketch
+            self._shown = self._frame(camera, 1)
             if self._sketched is None or not self._sketched.same(wanted):
                 self._sketch(wanted)
-                return False
+                return Painted(fresh=True, whole=False)
         if moving or not self._go_on(wanted):
-            return False
+            return Painted(fresh=False, whole=False)
         self._shown = self._frame(camera, FINER)
-        return True
+        return Painted(fresh=True, whole=True)
 
     def read(self, camera: Camera, into: bytearray) -> None:
         """Read what was painted: rows from the bottom, four bytes a point, red first."""
@@ -135,7 +142,7 @@ class Renderer:
                 if a + self._budget < last:
                     yield
             return
-        for _ in self._parts.draw_whole(scene, camera, FINER, FACETS * self._budget):
+        for _ in self._parts.draw_whole(scene, camera, FINER, FACETS * self._budget // FINER):
             self._ctx.finish()
             yield
             self._use(frame)

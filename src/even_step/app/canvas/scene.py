@@ -16,6 +16,7 @@ from even_step.core.job.model import Bed
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
+LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
     """
     job, machine = desk.job, desk.job.machine
     parts = []
-    lines = _lines(desk) if desk.view.station in {"Layers", "Output"} else None
+    lines = _lines(desk) if desk.view.station in LINES_AT else None
     for spot in spots_of(job) if lines is None else ():
         part, copy = job.parts[spot[0]], copy_at(job, spot)
         stand, model = desk.shelf.stand_of(part, copy), desk.shelf.model(part)

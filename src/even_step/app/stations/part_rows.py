@@ -136,9 +136,12 @@ class PartRows(QWidget):
             lambda: edit(self._desk, f"{part.name} in {unit}", lambda job: edits.in_unit(job, number, unit)),  # type: ignore[arg-type]
             tip=f"Read {part.name} in {UNIT_WORDS[unit]}: {larger} mm",
         )
-        row = line(label(f"would be {larger} mm", "mark"), 1, accept)
-        row.setContentsMargins(20, 0, 6, 4)
+        row = line(accept, 1)
+        row.setContentsMargins(20, 0, 6, 0)
         self._box.addLayout(row)
+        told = line(label(f"then {larger} mm", "mark"))
+        told.setContentsMargins(20, 0, 6, 4)
+        self._box.addLayout(told)
 
     def repaint_rows(self) -> None:
         """Show what is picked."""

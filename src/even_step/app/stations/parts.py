@@ -73,8 +73,11 @@ class PartsStation(Sheet):
             name = Path(path).name
             opened = button(name, f"recent {name}", partial(self._files.bring_in, [path]), role="link", tip=path)
             box.addWidget(opened)
-        demo = button("or open the demo job", "open demo", lambda: self.wants.emit("file.demo"), role="link")
-        box.addWidget(demo)
+        for words, name, act in (
+            ("or open the demo job", "open demo", "file.demo"),
+            ("or choose the machine first", "choose machine", "go.machine"),
+        ):
+            box.addWidget(button(words, name, partial(self.wants.emit, act), role="link"))
         return empty
 
     def _make_buttons(self) -> QWidget:

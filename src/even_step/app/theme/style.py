@@ -70,6 +70,7 @@ QListWidget { background: $sheet; border: none; outline: none; }
 QListWidget::item:selected { background: $wash; color: $ink; }
 QSplitter::handle { background: $rule; }
 QDialog { background: $sheet; }
+QDialog#find { border: 1px solid $faint; }
 """
 )
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.canvas import Canvas
-from even_step.app.canvas.scene import PartShape
+from even_step.app.canvas.scene import PartShape, Scene
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
@@ -17,6 +18,7 @@ from even_step.app.voids import Voids
 from even_step.app.widgets.wording import clock
 
 LEAST_APART = 34.0  # points between numbers
+NEARLY = 0.999  # of the way: what touches the place itself does not hide it
 
 
 class Overlay(QWidget):
@@ -26,6 +28,8 @@ class Overlay(QWidget):
         super().__init__(parent)
         self._desk, self._canvas, self._voids = desk, canvas, voids
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._boxed: Scene | None = None
+        self._box_rows: NDArray[np.float64] = np.zeros((0, 2, 3))
         for signal in (canvas.camera_changed, canvas.scene_changed, voids.changed):
             signal.connect(self.update)
 
@@ -54,6 +58,26 @@ class Overlay(QWidget):
         at = self._canvas.camera.project(np.array(points, np.float64))
         return [QPointF(float(x), float(y)) for x, y, _ in at]
 
+    def _behind(self, place: tuple[float, float, float]) -> bool:
+        """Whether a part stands between the eye and a place; parts count as their boxes."""
+        boxes = self._boxes()
+        if len(boxes) == 0:
+            return False
+        camera = self._canvas.camera
+        way = np.asarray(place) - camera.eye
+        with np.errstate(divide="ignore", invalid="ignore"):
+            reach = (boxes - camera.eye) / way
+        enters, leaves = np.fmin(reach[:, 0], reach[:, 1]), np.fmax(reach[:, 0], reach[:, 1])
+        enters, leaves = np.nanmax(enters, axis=1), np.nanmin(leaves, axis=1)
+        return bool(((enters < leaves) & (enters > 0) & (enters < NEARLY)).any())
+
+    def _boxes(self) -> NDArray[np.float64]:
+        scene = self._canvas.scene
+        if self._boxed is not scene:
+            self._boxed = scene
+            self._box_rows = np.array([part.box for part in scene.parts]).reshape(-1, 2, 3)
+        return self._box_rows
+
     def _numbers(self, painter: QPainter) -> None:
         """Write millimetres along the two edges of the bed that are nearest to the viewer."""
         bed = self._canvas.scene.bed.bed
@@ -73,6 +97,8 @@ class Overlay(QWidget):
                 if axis == 1 and value == front:
                     continue  # the corner has its number from the other edge
                 place = (value, front + out_y * 9, 0.0) if axis == 0 else (side + out_x * 9, value, 0.0)
+                if self._behind(place):
+                    continue
                 at = self._seen(place)[0]
                 painter.drawText(QRectF(at.x() - 24, at.y() - 8, 48, 16), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
 
@@ -84,6 +110,8 @@ class Overlay(QWidget):
         place = {"front": (cx, y0 - 20), "back": (cx, y1 + 14), "left": (x0 - 20, cy), "right": (x1 + 20, cy)}[
             shape.fan_side
         ]
+        if self._behind((*place, 0.0)):
+            return
         at = self._seen((*place, 0.0))[0]
         painter.drawPixmap(at - QPointF(24, 7), pixmap("fan", PAPER.faint, 14))
         painter.drawText(QRectF(at.x() - 7, at.y() - 8, 60, 16), Qt.AlignmentFlag.AlignVCenter, "air")

@@ -37,6 +37,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
     layers = np.flatnonzero(np.isin(solid.walls.which, sets[np.unique(owner[area >= LEAST_AREA])]))
     layer = int(np.flatnonzero(solid.walls.which == sets[owner[worst]])[0])
     thick = float(region.thickness(pieces[worst : worst + 1])[0])
+    where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
     return Finding(
         "too-thin",
         "warn",
@@ -46,7 +47,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         on_bed(part, region.centres(pieces)[worst]),
         round(thick, 3),
         "mm",
-        f"{part.title} has features {thick:.2f} mm thin in {len(layers)} layers: no line of "
+        f"{part.title} has features {thick:.2f} mm thin in {where}: no line of "
         f"{evidence.walls.outer_width:g} mm fits, they are left out",
         "a narrower outer line, or a finer nozzle",
     )

@@ -13,7 +13,7 @@ void main() {
     }
     // Shaded as a round bead: flat on top, falling off at its flanks.
     float bend = across * abs(across);
-    vec3 normal = normalize(side * bend * 1.5 + vec3(0.0, 0.0, 1.0 - 0.7 * abs(bend)));
+    vec3 normal = normalize(side * bend + vec3(0.0, 0.0, 1.0 - 0.6 * abs(bend)));
     float soft = 0.5 + 0.5 * dot(normal, light);
-    colour = vec4(ink * (0.62 + 0.46 * soft), 1.0);
+    colour = vec4(ink * (0.70 + 0.38 * soft), 1.0);
 }

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from even_step.core.errors import EvenStepError, InputError
 from even_step.core.mesh.read.archive import MOST_BODIES
+from even_step.core.mesh.read.glb import read_glb
 
 SOURCES = Path(__file__).parents[4]
 MOST_SECONDS = 90
@@ -103,22 +104,18 @@ def _read_step(path: Path) -> tuple[str, list[RawPart]]:
         raise InputError("is cut off: the end of a STEP file is missing")
     if not SOLID.search(raw):
         raise InputError("holds no solid, only loose faces or none")
+    # The CAD kernel offers itself to a mesh library that takes most of a second to load and is not used here.
+    sys.modules.setdefault("trimesh", None)  # type: ignore[arg-type]
     import cascadio  # noqa: PLC0415 - only this process may load the CAD kernel
-    import trimesh  # noqa: PLC0415
 
     with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
         glb = Path(folder) / "model.glb"
         code = cascadio.step_to_glb(str(path), str(glb), DEFLECTION, ANGLE, use_parallel=False)
         if code != 0 or not glb.exists():
             raise InputError("cannot be read as STEP")
-        scene = trimesh.load_scene(str(glb), process=False)
-    bodies: list[RawBody] = []
-    for node in sorted(scene.graph.nodes_geometry):
-        matrix, geometry = scene.graph[node]
-        mesh = scene.geometry[geometry]
-        xyz = (np.asarray(mesh.vertices) @ matrix[:3, :3].T + matrix[:3, 3]) * MM_PER_GLTF_UNIT
-        # Facets of neighbouring CAD faces meet to within rounding; 10 nm makes their corners equal.
-        bodies.append((str(geometry), np.round(xyz, 5), np.asarray(mesh.faces, np.int64)))
+        placed = read_glb(glb.read_bytes())
+    # Facets of neighbouring CAD faces meet to within rounding; 10 nm makes their corners equal.
+    bodies = [(name, np.round(xyz * MM_PER_GLTF_UNIT, 5), faces) for name, xyz, faces in placed]
     if not bodies:
         raise InputError("holds no solid")
     return "mm", [(path.stem, bodies)]
