@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from even_step.app.main import application, open_window
 from even_step.display import virtual_display
+from tests.shapes import box, write_stl
 
 PATIENCE = 60_000
 
@@ -94,9 +95,10 @@ class Hand:
         assert event.isAccepted()
         self.drawn()
 
-    def bring(self, *paths):
-        self.drop(*paths)
-        return self
+    def activate(self):
+        """Bring the window to the front, as a window manager does when a dialog closes."""
+        self.window.activateWindow()
+        self.wait(lambda: QApplication.activeWindow() is self.window)
 
     def seen(self, spot, height=0.5):
         """Where a copy's middle is seen on the canvas, at a share of its height."""
@@ -127,6 +129,12 @@ class Hand:
 @pytest.fixture
 def hand(window, qtbot):
     made = Hand(window, qtbot)
-    window.activateWindow()
-    qtbot.waitUntil(lambda: QApplication.activeWindow() is window, timeout=5000)
+    made.activate()
     return made
+
+
+@pytest.fixture
+def block(hand, tmp_path):
+    """The window with a block of 30 × 20 × 10 mm in the middle of the bed."""
+    hand.drop(write_stl(tmp_path / "block.stl", box(30, 20, 10)))
+    return hand

@@ -15,7 +15,7 @@ from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.scene import fits
 from even_step.app.store import JobStore
 from even_step.app.work.duties import Bench, keep_file, slice_
-from even_step.app.work.requests import SliceJob
+from even_step.app.work.requests import GoHome, SliceJob
 from even_step.app.work.server import serve
 from even_step.app.work.shared import receive_arrays, send_arrays
 from even_step.core.job import edits
@@ -151,11 +151,15 @@ def test_arrays_pass_between_processes_bit_for_bit():
     assert receive_arrays(ours) == {}
 
 
-def test_the_worker_leaves_when_its_line_is_closed():
+@pytest.mark.parametrize("politely", [True, False])
+def test_the_worker_leaves_when_sent_home_or_when_its_line_breaks(politely):
     ours, theirs = multiprocessing.get_context("spawn").Pipe()
     thread = threading.Thread(target=lambda: serve_quietly(theirs))
     thread.start()
-    ours.close()
+    if politely:
+        ours.send(GoHome())
+    else:
+        ours.close()
     thread.join(10)
     assert not thread.is_alive()
 

@@ -4,12 +4,16 @@ import json
 import os
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QLineEdit
 
 from even_step.app.keeping import Keeping
+from even_step.app.main import open_window
 from even_step.core.job import edits
 from even_step.core.job.file import read_job_file
 from even_step.core.job.shipped import DATA
@@ -17,12 +21,6 @@ from even_step.core.job.text import read_job_text
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
-
-
-@pytest.fixture
-def block(hand, tmp_path):
-    hand.drop(write_stl(tmp_path / "block.stl", box(30, 20, 10)))
-    return hand
 
 
 def without_files(job):
@@ -99,14 +97,58 @@ def test_opened_files_are_remembered(block, tmp_path):
     assert block.window.files.recent == []
 
 
-def test_the_job_is_kept_while_it_is_worked_on_and_let_go_on_closing(block):
+def test_the_job_is_kept_while_it_is_worked_on_and_let_go_once_saved(block, tmp_path):
     keeping = block.window.keeping
     keeping.keep()
     block.wait(keeping._file.exists)
     assert without_files(read_job_text(keeping._file)) == without_files(block.desk.job)
     assert Path(read_job_text(keeping._file).parts[0].file).exists()
-    block.window.close()
+    block.window.files.save(str(tmp_path / "saved.3mf"))
+    block.wait(lambda: not block.window.files.reading)
+    keeping.keep()
     assert not keeping._file.exists()
+
+
+def test_what_was_not_saved_is_kept_on_closing_and_offered_at_the_next_start(block, tmp_path):
+    job = block.desk.job
+    block.window.close()
+    left = tmp_path / "state" / "recovery" / "unsaved.toml"
+    assert without_files(read_job_text(left)) == without_files(job)
+    other = open_window(state=tmp_path / "state")
+    try:
+        assert other.area.notes.isVisible()
+        other.files.open(str(left), recovered=True)
+        block.wait(lambda: bool(other.desk.job.parts))
+        assert without_files(other.desk.job) == without_files(job)
+        assert not other.desk.store.is_saved
+        assert not left.exists()
+    finally:
+        other.close()
+
+
+def test_a_saved_job_leaves_nothing_behind(block, tmp_path):
+    block.window.files.save(str(tmp_path / "saved.3mf"))
+    block.wait(lambda: not block.window.files.reading)
+    block.window.close()
+    assert list((tmp_path / "state" / "recovery").glob("*")) == []
+
+
+def test_models_unused_for_long_are_let_go_unless_a_kept_job_names_them(block, tmp_path):
+    models = block.desk.shelf.folder
+    old = time.time() - 30 * 24 * 3600
+    for name in ("aaa", "bbb", "ccc"):
+        (models / name).mkdir(parents=True)
+        (models / name / "part.stl").write_bytes(b"x")
+        if name != "ccc":
+            os.utime(models / name / "part.stl", (old, old))
+    recovery = tmp_path / "state" / "recovery"
+    recovery.mkdir(exist_ok=True)
+    (recovery / "unsaved.toml").write_text(f'file = "{models / "bbb" / "part.stl"}"')
+    block.window.keeping.sweep()
+    block.drawn()
+    assert not (models / "aaa").exists()
+    assert (models / "bbb").exists()
+    assert (models / "ccc").exists()
 
 
 def test_a_killed_sessions_job_is_offered_and_comes_back(block, tmp_path):
@@ -122,6 +164,8 @@ def test_a_killed_sessions_job_is_offered_and_comes_back(block, tmp_path):
     block.click("remedy Recover it")
     block.drawn()
     assert without_files(block.desk.job) == without_files(job)
+    assert not block.desk.store.is_saved
+    assert not left.exists()
 
 
 def test_a_window_killed_at_work_leaves_a_job_that_can_be_recovered(qapp, tmp_path):
@@ -169,3 +213,77 @@ def test_the_list_of_names_survives_damage(block):
     assert block.window.files.recent == []
     block.window.files._recent_file.write_text(json.dumps([1, str(DATA / "demo" / "bearing_hub.stl")]))
     assert block.window.files.recent == [str(DATA / "demo" / "bearing_hub.stl")]
+
+
+def test_files_named_on_the_command_line_are_brought_in(qapp, qtbot, tmp_path):
+    models = [write_stl(tmp_path / f"{name}.stl", box(20, 10, 5)) for name in "ab"]
+    opened = open_window([str(path) for path in models], state=tmp_path / "state")
+    try:
+        qtbot.waitUntil(lambda: len(opened.desk.job.parts) == 2, timeout=60_000)
+        assert [part.name for part in opened.desk.job.parts] == ["a", "b"]
+    finally:
+        opened.close()
+
+
+def test_one_bad_file_among_good_ones_is_told_and_the_others_come_in(hand, tmp_path):
+    good = [write_stl(tmp_path / f"{name}.stl", box(20, 10, 5)) for name in "ab"]
+    bad = tmp_path / "bad.stl"
+    bad.write_bytes(b"solid nothing")
+    hand.drop(good[0], bad, good[1])
+    assert [part.name for part in hand.desk.job.parts] == ["a", "b"]
+    assert "bad.stl" in hand.window.area.notes.text
+
+
+def test_the_dialog_brings_in_what_is_named(hand, tmp_path):
+    path = write_stl(tmp_path / "named.stl", box(20, 10, 5))
+    answer_dialog(hand, path)
+    hand.click("bring in")
+    hand.drawn()
+    assert [part.name for part in hand.desk.job.parts] == ["named"]
+
+
+def test_save_as_asks_and_save_then_does_not(block, tmp_path):
+    target = tmp_path / "mine.3mf"
+    answer_dialog(block, target)
+    block.key(Qt.Key.Key_S, Held.ControlModifier)
+    block.wait(lambda: target.exists() and not block.window.files.reading)
+    assert block.desk.store.is_saved
+    block.desk.store.do("walls", edits.with_setting(block.desk.job, "walls.count", 5))
+    assert not block.desk.store.is_saved
+    block.activate()
+    block.key(Qt.Key.Key_S, Held.ControlModifier)
+    block.wait(lambda: not block.window.files.reading)
+    assert read_job_file(target).settings == {"walls.count": 5}
+
+
+def test_a_dialog_that_is_put_away_changes_nothing(block):
+    job = block.desk.job
+
+    def put_away():
+        block.window.findChild(QFileDialog).reject()
+
+    QTimer.singleShot(400, put_away)
+    block.key(Qt.Key.Key_O, Held.ControlModifier)
+    assert block.desk.job is job
+
+
+def test_renaming_the_job_can_be_undone(block):
+    block.type_into("job name", "my post")
+    assert block.desk.job.name == "my post"
+    assert block.window.files.proposed("gcode") == "my_post.gcode"
+    block.canvas.setFocus()
+    block.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert block.desk.job.name == "block"
+
+
+def answer_dialog(hand, path):
+    """Type a path into the file dialog that is about to open, and Enter."""
+
+    def answer():
+        dialog = hand.window.findChild(QFileDialog)
+        name = dialog.findChild(QLineEdit, "fileNameEdit")
+        name.clear()
+        QTest.keyClicks(name, str(path))
+        QTest.keyClick(name, Qt.Key.Key_Return)
+
+    QTimer.singleShot(400, answer)

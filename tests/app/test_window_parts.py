@@ -13,13 +13,6 @@ DEMO = DATA / "demo"
 Held = Qt.KeyboardModifier
 
 
-@pytest.fixture
-def block(hand, tmp_path):
-    """The window with a block of 30 × 20 × 10 mm in the middle of the bed."""
-    hand.drop(write_stl(tmp_path / "block.stl", box(30, 20, 10)))
-    return hand
-
-
 def test_dropped_files_stand_on_the_bed_as_one_step_of_undo(hand):
     hand.drop(DEMO / "bearing_hub.stl", DEMO / "mast_bracket.step")
     assert [part.name for part in hand.desk.job.parts] == ["bearing_hub", "mast_bracket"]
@@ -119,6 +112,25 @@ def test_a_clicked_face_lies_on_the_bed(block):
     block.click_canvas(QPoint(round(x), round(y)))
     assert block.desk.stand((0, 0)).size == pytest.approx((30, 10, 20))
     assert block.desk.store.undo_name == "face of block down"
+
+
+def test_escape_lets_go_of_a_drag_and_of_the_face_tool(block):
+    job = block.desk.job
+    start = block.seen((0, 0), 1.0)
+    QTest.mousePress(block.canvas, Qt.MouseButton.LeftButton, Held.NoModifier, start)
+    QTest.mouseMove(block.canvas, start + QPoint(30, 0))
+    block.wait(lambda: not block.desk.background.busy)
+    QTest.mouseMove(block.canvas, start + QPoint(60, 0))
+    assert block.canvas.dragged
+    block.key(Qt.Key.Key_Escape)
+    QTest.mouseRelease(block.canvas, Qt.MouseButton.LeftButton, Held.NoModifier, start + QPoint(60, 0))
+    block.drawn()
+    assert block.desk.job is job
+    assert block.canvas.dragged == {}
+    block.key(Qt.Key.Key_D)
+    assert block.desk.view.tool == "face"
+    block.key(Qt.Key.Key_Escape)
+    assert block.desk.view.tool == "turn"
 
 
 def test_size_by_millimetre_keeps_proportions_until_the_axes_are_apart(block):

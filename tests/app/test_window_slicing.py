@@ -20,12 +20,6 @@ DEMO = DATA / "demo"
 Held = Qt.KeyboardModifier
 
 
-@pytest.fixture
-def block(hand, tmp_path):
-    hand.drop(write_stl(tmp_path / "block.stl", box(30, 20, 10)))
-    return hand
-
-
 def picture_of(hand):
     hand.drawn()
     image = hand.canvas.picture

@@ -74,7 +74,10 @@ class JobFiles(QObject):
         def done(job: Job, _: object) -> None:
             self._end(path)
             self._take(job, "" if recovered or not path.endswith(".3mf") else path)
-            if not recovered:
+            if recovered:
+                self._desk.store.mark_unsaved()
+                Path(path).unlink(missing_ok=True)
+            else:
                 self._remember(path)
 
         request = OpenJob(path, str(self._desk.shelf.folder))

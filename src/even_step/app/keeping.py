@@ -1,8 +1,10 @@
-"""Autosave: the job's text every few seconds, and what a killed session left behind."""
+"""Autosave: the job's text every few seconds, and what a killed or unsaved session left behind."""
 
 from __future__ import annotations
 
 import os
+import shutil
+import time
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
@@ -14,6 +16,8 @@ from even_step.core.job.text import job_text
 from even_step.core.output import write_whole
 
 EVERY = 3000  # ms
+UNSAVED = "unsaved.toml"  # what the last window was closed with
+OLD = 14 * 24 * 3600.0  # s
 
 
 class Keeping(QObject):
@@ -33,7 +37,11 @@ class Keeping(QObject):
     def keep(self) -> None:
         """Write the job if it has changed since it was last written or saved."""
         job = self._desk.job
-        if job is self._written or self._desk.store.is_saved or not job.parts:
+        if self._desk.store.is_saved or not job.parts:
+            self._written = None
+            self._file.unlink(missing_ok=True)
+            return
+        if job is self._written:
             return
         self._written = job
         self._desk.background.run("autosave", lambda: self._write(job), self._tell)
@@ -55,10 +63,32 @@ class Keeping(QObject):
         found = [path for path in self._folder.glob("*.toml") if path != self._file and not _runs(path.stem)]
         return sorted(found, key=lambda path: path.stat().st_mtime, reverse=True)
 
+    def sweep(self) -> None:
+        """Let go of kept models that no session has used for long and no kept job names; beside the window."""
+        models, folder = self._desk.shelf.folder, self._folder
+        self._desk.background.run("sweep", lambda: _sweep(models, folder), lambda _: None)
+
     def close(self) -> None:
-        """End on our own: nothing to recover."""
+        """End on our own. What was not saved stays, to be offered at the next start; nothing asks on leaving."""
         self._timer.stop()
+        job = self._desk.job
         self._file.unlink(missing_ok=True)
+        if job.parts and not self._desk.store.is_saved:
+            self._file = self._folder / UNSAVED
+            self._write(job)
+
+
+def _sweep(models: Path, kept_jobs: Path) -> int:
+    """Remove old models; returns how many."""
+    named = "".join(path.read_text(errors="replace") for path in kept_jobs.glob("*.toml"))
+    too_old = time.time() - OLD
+    gone = 0
+    for folder in models.glob("*"):
+        files = list(folder.glob("*"))
+        if str(folder) not in named and all(file.stat().st_mtime < too_old for file in files):
+            shutil.rmtree(folder, ignore_errors=True)
+            gone += 1
+    return gone
 
 
 def _runs(pid: str) -> bool:

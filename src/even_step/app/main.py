@@ -19,7 +19,7 @@ from even_step.app.window import Window
 from even_step.app.work.entry import Started
 from even_step.core.job.shipped import DATA
 
-WARM_UP = 400  # ms after the window shows
+WARM_UP, SWEEP = 400, 10_000  # ms after the window shows
 
 
 def application() -> QApplication:
@@ -55,6 +55,7 @@ def open_window(
     else:
         window.offer_recovery()
     QTimer.singleShot(WARM_UP, window, lambda: window.desk.background.run("warm", _warm, lambda _: None))
+    QTimer.singleShot(SWEEP, window, window.keeping.sweep)
     return window
 
 

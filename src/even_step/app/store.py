@@ -39,7 +39,8 @@ class JobStore(QObject):
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._job = self._saved = job
+        self._job = job
+        self._saved: Job | None = job
         self._past: list[_Step] = []
         self._future: list[_Step] = []
         self._joined = ("", 0.0)
@@ -105,6 +106,11 @@ class JobStore(QObject):
         """Note that a job was saved."""
         self._saved = job
         self.changed.emit(Change(self._job, self._job, "save"))
+
+    def mark_unsaved(self) -> None:
+        """Note that the job is nowhere saved."""
+        self._saved = None
+        self.changed.emit(Change(self._job, self._job, "recover"))
 
     def _swap(self, name: str, job: Job) -> None:
         old, self._job = self._job, job

@@ -224,7 +224,7 @@ class Window(QMainWindow):
         if left:
             path = left[0]
             self.area.notes.offer(
-                "The last session ended without closing. Its job was kept.",
+                "The last session ended with work that was not saved. It was kept.",
                 "caution",
                 [
                     ("Recover it", lambda: self.files.open(str(path), recovered=True)),

@@ -11,6 +11,7 @@ from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -190,6 +191,11 @@ class Canvas(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """End a gesture."""
         self.gestures.release(event.position())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        """Escape lets go of what is in hand."""
+        if event.key() != Qt.Key.Key_Escape or not self.gestures.call_off():
+            super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Zoom at the pointer."""

@@ -79,6 +79,19 @@ class Gestures:
             self._press.now, self._press.released = at, True
             self._judge(self._press)
 
+    def call_off(self) -> bool:
+        """Let go of what is in hand without doing it; returns whether anything was."""
+        canvas = self._canvas
+        had = self._press is not None or canvas.desk.view.tool == "face"
+        self._press, self.frame = None, QRectF()
+        if canvas.dragged:
+            canvas.dragged = {}
+            canvas.rebuild()
+        if canvas.desk.view.tool == "face":
+            canvas.desk.view.set("tool", "turn")
+        canvas.camera_changed.emit()
+        return had
+
     def _judge(self, press: _Press) -> None:
         """Do what the press has become, as far as that is known."""
         if not press.known or press is not self._press:

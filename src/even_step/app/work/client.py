@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from even_step.app.work.entry import Started, start
-from even_step.app.work.requests import Answer, Begin, CallOff, Progress, Request
+from even_step.app.work.requests import Answer, Begin, CallOff, GoHome, Progress, Request
 from even_step.app.work.shared import receive_arrays
 
 State = Literal["queued", "running", "cancelling", "done", "cancelled", "failed"]
@@ -150,12 +150,15 @@ class WorkerClient(QObject):
             QTimer.singleShot(0, self, lambda task=task: task.failed("the worker process stopped"))
 
     def close(self) -> None:
-        """Send the worker home."""
+        """Send the worker home. The line is closed last, for the reader sits on it until the worker is gone."""
+        if self._closing:
+            return
         self._closing = True
-        self._line.close()
+        self._tasks.clear()
+        self._send(GoHome())
         self._process.join(PATIENCE)
         if self._process.is_alive():
             self._process.kill()
             self._process.join(PATIENCE)
         self._reader.thread.join(PATIENCE)
-        self._tasks.clear()
+        self._line.close()

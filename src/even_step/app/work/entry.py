@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
@@ -32,3 +33,5 @@ def enter(connection: Any) -> None:
     from even_step.app.work.server import serve  # noqa: PLC0415
 
     serve(connection)
+    # At once: whatever is still computing is wanted by nobody.
+    os._exit(0)

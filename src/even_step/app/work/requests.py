@@ -77,6 +77,11 @@ class CallOff:
 
 
 @dataclass(frozen=True)
+class GoHome:
+    """Leave: the window closes."""
+
+
+@dataclass(frozen=True)
 class Progress:
     """A request is at a stage, so far along in all (0 to 1)."""
 

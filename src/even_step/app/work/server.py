@@ -12,7 +12,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from even_step.app.work.duties import DUTIES, Bench, Outcome
-from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Progress, Request
+from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, GoHome, Progress, Request
 from even_step.app.work.shared import send_arrays
 from even_step.core.errors import Cancelled, EvenStepError
 from even_step.core.work import crew
@@ -82,7 +82,7 @@ class Lane:
 
 
 def serve(connection: Any) -> None:
-    """Work until the window closes the line."""
+    """Work until the window sends the worker home, or the line breaks."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     line, bench = Line(connection), Bench()
     called_off: set[int] = set()
@@ -93,6 +93,8 @@ def serve(connection: Any) -> None:
     try:
         while True:
             message = connection.recv()
+            if isinstance(message, GoHome):
+                return
             if isinstance(message, CallOff):
                 called_off.add(message.number)
             elif isinstance(message.request, ASIDE):
