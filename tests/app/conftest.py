@@ -62,9 +62,10 @@ class Hand:
         )
 
     def find(self, kind, name):
-        found = self.window.findChild(kind, name)
-        assert found is not None, name
-        return found
+        found = self.window.findChildren(kind, name)
+        assert found, name
+        shown = [piece for piece in found if not isinstance(piece, QWidget) or piece.isVisible()]
+        return (shown or found)[-1]
 
     def click(self, name, kind=QWidget, modifier=Qt.KeyboardModifier.NoModifier):
         QApplication.processEvents()

@@ -166,7 +166,7 @@ class Canvas(QWidget):
             size = round(self.width() * ratio), round(self.height() * ratio)
             moving = self._rest.isActive()
             camera = replace(self.camera, size=size)
-            self.picture, self.is_whole = self._drawing.picture(self.scene, camera, moving=moving)
+            self.picture, self.is_whole = self._drawing.picture(self.scene, camera, moving=moving, ratio=ratio)
             self.picture.setDevicePixelRatio(ratio)
             if not self.is_whole and not moving:
                 QTimer.singleShot(0, self, self.redraw)

@@ -12,9 +12,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QOffscreenSurface, QOpenGLContext, QSurfaceFormat
 
 from even_step.app.canvas.camera import Camera
-from even_step.app.canvas.renderer import Renderer
+from even_step.app.canvas.renderer import FINER, Renderer
 from even_step.app.canvas.scene import Scene
 from even_step.core.errors import EvenStepError
+
+FINE_ENOUGH = 1.5
 
 
 def surface_format() -> QSurfaceFormat:
@@ -47,9 +49,13 @@ class Drawing:
         self._context.makeCurrent(self._surface)
         return self._renderer
 
-    def picture(self, scene: Scene, camera: Camera, *, moving: bool) -> tuple[QImage, bool]:
-        """Return a picture of a scene as large as the camera's screen, and whether it is whole."""
+    def picture(self, scene: Scene, camera: Camera, *, moving: bool, ratio: float = 1.0) -> tuple[QImage, bool]:
+        """Return a picture of a scene as large as the camera's screen, and whether it is whole.
+
+        Where the screen has ``ratio`` points to one of the window's, they are fine enough by themselves from 1.5.
+        """
         renderer = self._begin()
+        renderer.finer = FINER if ratio < FINE_ENOUGH else 1
         painted = renderer.paint(scene, camera, moving=moving)
         if painted.fresh or self._image.isNull():
             self._image = self._read(renderer, camera)

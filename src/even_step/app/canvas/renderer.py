@@ -20,7 +20,7 @@ from even_step.app.theme.colours import PAPER
 AIM = 0.024  # s a frame may take while the view moves
 LEAST_BUDGET, MOST_BUDGET = 9_000, 20_000_000  # lines
 FACETS = 4  # that take as long as a line
-FINER = 2  # the resting picture is drawn so many times larger
+FINER = 2  # the resting picture is drawn so many times larger, on a screen of ordinary points
 
 
 class Painted(NamedTuple):
@@ -52,7 +52,8 @@ class Renderer:
         self._ctx = ctx
         self._bed, self._parts, self._lines = BedDrawer(ctx), PartDrawer(ctx), LineDrawer(ctx)
         self._copier = Copier(ctx)
-        self._frames: dict[int, Frame] = {}
+        self._frames: dict[bool, Frame] = {}
+        self.finer = FINER
         self._budget = LEAST_BUDGET * 3
         self._shown: Frame | None = None
         self._sketched: _Wanted | None = None
@@ -64,18 +65,18 @@ class Renderer:
         """Paint a scene as far as the time of a frame goes."""
         wanted = _Wanted(scene, camera)
         if moving or self._is_large(scene):
-            self._shown = self._frame(camera, 1)
+            self._shown = self._frame(camera, whole=False)
             if self._sketched is None or not self._sketched.same(wanted):
                 self._sketch(wanted)
                 return Painted(fresh=True, whole=False)
         if moving or not self._go_on(wanted):
             return Painted(fresh=False, whole=False)
-        self._shown = self._frame(camera, FINER)
+        self._shown = self._frame(camera, whole=True)
         return Painted(fresh=True, whole=True)
 
     def read(self, camera: Camera, into: bytearray) -> None:
         """Read what was painted: rows from the bottom, four bytes a point, red first."""
-        one = self._frame(camera, 1)
+        one = self._frame(camera, whole=False)
         if self._shown is not one and self._shown is not None:
             # What was sketched is no longer on this frame.
             self._copier.copy(self._shown, one)
@@ -86,13 +87,14 @@ class Renderer:
         """Whether drawing everything takes longer than a frame may."""
         return scene.lines is not None or sum(part.model.triangles for part in scene.parts) > FACETS * self._budget
 
-    def _frame(self, camera: Camera, scale: int) -> Frame:
+    def _frame(self, camera: Camera, *, whole: bool) -> Frame:
+        scale = self.finer if whole else 1
         size = max(1, camera.size[0] * scale), max(1, camera.size[1] * scale)
-        frame = self._frames.get(scale)
+        frame = self._frames.get(whole)
         if frame is None or frame.colour.size != size:
             if frame:
                 frame.release()
-            self._frames[scale] = frame = Frame.make(self._ctx, size)
+            self._frames[whole] = frame = Frame.make(self._ctx, size)
             self._whole = self._sketched = None
         return frame
 
@@ -110,7 +112,7 @@ class Renderer:
         """Draw what can be drawn in the time of a frame."""
         scene, camera = wanted.scene, wanted.camera
         begun = time.perf_counter()
-        self._begin(self._frame(camera, 1), wanted)
+        self._begin(self._frame(camera, whole=False), wanted)
         if scene.lines:
             self._lines.begin(scene.lines, camera)
             drawn = self._lines.draw_sketch(scene.lines, self._budget)
@@ -130,7 +132,7 @@ class Renderer:
     def _pieces(self, wanted: _Wanted) -> Iterator[None]:
         """Draw the whole picture, giving way after each piece of a frame's time."""
         scene, camera = wanted.scene, wanted.camera
-        frame = self._frame(camera, FINER)
+        frame = self._frame(camera, whole=True)
         self._begin(frame, wanted)
         if scene.lines:
             first, last = int(scene.lines.lines.layer[scene.lines.first]), scene.lines.end_of_last
@@ -142,7 +144,7 @@ class Renderer:
                 if a + self._budget < last:
                     yield
             return
-        for _ in self._parts.draw_whole(scene, camera, FINER, FACETS * self._budget // FINER):
+        for _ in self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer):
             self._ctx.finish()
             yield
             self._use(frame)

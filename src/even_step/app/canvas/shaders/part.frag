@@ -27,7 +27,7 @@ void main() {
     float soft = 0.5 + 0.5 * dot(normal, light);
     float sky = 0.5 + 0.5 * normal.z;
     vec3 base = mix(bone, mark, marked);
-    vec3 lit = base * (0.56 + 0.28 * soft + 0.12 * sky);
+    vec3 lit = base * (0.58 + 0.29 * soft + 0.12 * sky);
     float rim = 1.0 - dot(normal, toward);
     lit = mix(lit, ink, 0.30 * pow(rim, 5.0));
     if (hatched && normal.z < 0.0 && place.z > first_layer) {
