@@ -184,6 +184,7 @@ def test_output_tells_the_reports_figures_and_when_they_are_outdated(block):
     assert f"{trial.report['material'][0]['length_mm'] / 1000:.2f} m" in told
     assert f"{trial.report['layers']['count']}" in told
     assert "block.gcode" in told
+    assert block.canvas.scene.lines.last == trial.lines.count - 1
     block.desk.store.do("walls", block.desk.job.with_settings({"walls.count": 1}))
     assert "has changed since this trial" in words_of(block, "Output")
 

@@ -34,7 +34,7 @@ class CanvasArea(QWidget):
         self._show_bars()
 
     def _show_bars(self) -> None:
-        self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station in {"Layers", "Output"})
+        self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Lay everything out."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -24,7 +23,7 @@ from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import Gestures
-from even_step.app.canvas.scene import LINES_AT, Scene, build_scene
+from even_step.app.canvas.scene import LINES_AT, build_scene
 from even_step.app.desk import Desk
 from even_step.app.store import Change
 from even_step.core.job.edits import Spot
@@ -63,19 +62,16 @@ class Canvas(QWidget):
         self.is_whole = False
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self.redraw)
-        self.scene = self._build()
+        self.scene = build_scene(desk, {}, frozenset())
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
-        desk.shelf.arrived.connect(self._model_arrived)
+        desk.shelf.arrived.connect(self.rebuild)
         desk.trials.shown_changed.connect(self._follow_trial)
         desk.view.changed.connect(self._follow_view)
 
-    def _build(self) -> Scene:
-        return build_scene(self.desk, self.dragged, self.collisions.touching)
-
-    def rebuild(self) -> None:
+    def rebuild(self, *_: object) -> None:
         """Build the scene anew and show it."""
-        self.scene = self._build()
+        self.scene = build_scene(self.desk, self.dragged, self.collisions.touching)
         if self.scene.lines is None:
             self.collisions.look(self.scene)
         self.is_whole = False
@@ -102,9 +98,6 @@ class Canvas(QWidget):
     def _follow_trial(self) -> None:
         if self.desk.view.station in LINES_AT:
             self.rebuild()
-
-    def _model_arrived(self, _: str) -> None:
-        self.rebuild()
 
     @property
     def camera(self) -> Camera:
@@ -212,7 +205,3 @@ class Canvas(QWidget):
         """Bring dropped files in."""
         self.dropped.emit([url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()])
         event.acceptProposedAction()
-
-    def in_background(self, work: Callable[[], object], then: Callable[[object], None]) -> None:
-        """Do a pick beside the window."""
-        self.desk.background.run("pick", work, then)

@@ -59,7 +59,7 @@ class Gestures:
                 press.known, press.hit = True, hit
                 self._judge(press)
 
-            self._canvas.in_background(lambda: pick(scene, camera, at.x(), at.y()), know)
+            self._canvas.desk.background.run("pick", lambda: pick(scene, camera, at.x(), at.y()), know)
 
     def move(self, at: QPointF) -> None:
         """Go on."""

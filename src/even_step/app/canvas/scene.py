@@ -121,6 +121,8 @@ def _lines(desk: Desk) -> LinesShape | None:
     if trial is None or trial.lines is None or trial.lines.count == 0:
         return None
     hidden = sum(1 << ROLE_NUMBER[role] for role in view.hidden_roles)
+    if view.station == "Output":
+        return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, hidden)
     last = min(view.layers[1], trial.lines.count - 1)
     first = last if _flat(desk) else min(view.layers[0], last)
     return LinesShape(trial.lines, first, last, view.along, hidden)

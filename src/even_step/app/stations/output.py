@@ -22,6 +22,8 @@ class OutputStation(Sheet):
         self._desk, self._files = desk, files
         self._told = label("", wrap=True)
         self.add(self._told)
+        self._file = label("", "head", wrap=True)
+        self.add(self._file)
         self._table = QGridLayout()
         self._table.setVerticalSpacing(4)
         self._table.setContentsMargins(0, 8, 0, 8)
@@ -55,6 +57,7 @@ class OutputStation(Sheet):
         self._export.setEnabled(trial is not None and not stops)
         self._anyway.setVisible(bool(stops))
         self.remark.setText(f"trial {trial.number}" if trial else "")
+        self._file.setVisible(trial is not None)
         if trial is None:
             self._told.setText("Nothing sliced yet. Slice (F5); the toolpath is exported from here.")
             return
@@ -66,12 +69,11 @@ class OutputStation(Sheet):
             self._told.setText("Ready. No finding stops it.")
         report, used = trial.report, trial.report["material"][0]
         facts = (
-            ("file name", self._files.proposed("gcode")),
             ("machine", report["job"]["machine"]),
             ("material", ", ".join(report["job"]["materials"])),
             ("layers", str(report["layers"]["count"])),
             ("printing", clock(report["time_s"])),
-            ("heating up before", clock(report["heat_up_s"])),
+            ("heating up first", clock(report["heat_up_s"])),
             ("mass", grams(trial.mass)),
             ("filament", f"{used['length_mm'] / 1000:.2f} m"),
             ("cost", f"{used['cost']:.2f}, at {trial.job.materials[0].price_per_kg:g} a kg"),
@@ -81,6 +83,9 @@ class OutputStation(Sheet):
                 or "none",
             ),
         )
+        self._file.setText(self._files.proposed("gcode"))
         for row, (name, value) in enumerate(facts):
-            self._table.addWidget(label(name, "faint"), row, 0)
+            called = label(name, "faint")
+            called.setMinimumWidth(called.sizeHint().width())
+            self._table.addWidget(called, row, 0)
             self._table.addLayout(line(1, label(value)), row, 1)

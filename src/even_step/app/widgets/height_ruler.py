@@ -40,6 +40,11 @@ class HeightRuler(QWidget):
         desk.trials.shown_changed.connect(self.update)
 
     @property
+    def _slides(self) -> bool:
+        """Whether it is the slider of the layers."""
+        return self._tops is not None and self._desk.view.station == "Layers"
+
+    @property
     def _tops(self) -> np.ndarray[tuple[int], np.dtype[np.float64]] | None:
         lines = self._canvas.scene.lines
         return lines.lines.top if lines else None
@@ -76,7 +81,7 @@ class HeightRuler(QWidget):
         )
         self._bands(painter)
         self._axis(painter)
-        if self._tops is not None:
+        if self._slides:
             self._marks(painter)
             self._ends(painter)
         painter.end()
@@ -101,6 +106,8 @@ class HeightRuler(QWidget):
         """Show the height of what is picked, or which layers are seen."""
         low, high = 0.0, 0.0
         tops = self._tops
+        if tops is not None and not self._slides:
+            return
         if tops is not None:
             first, last = self._desk.view.layers
             last = min(last, len(tops) - 1)
@@ -148,7 +155,7 @@ class HeightRuler(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Take the nearer end; the lower one only when it is clearly meant."""
-        if self._tops is None or event.button() != Qt.MouseButton.LeftButton:
+        if not self._slides or event.button() != Qt.MouseButton.LeftButton:
             return
         layer = self._layer_at(event.position().y())
         first, last = self._desk.view.layers

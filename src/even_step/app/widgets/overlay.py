@@ -44,7 +44,7 @@ class Overlay(QWidget):
                 self._tell(painter, part)
         if self._canvas.scene.flat:
             self._draw_voids(painter)
-        if self._canvas.scene.lines:
+        if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
             self._finding(painter)
         frame = self._canvas.gestures.frame
