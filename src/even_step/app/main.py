@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import signal
+import socket
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QSettings, QSocketNotifier, QTimer
 from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
@@ -68,6 +70,20 @@ def run(files: Sequence[str] = (), *, demo: bool = False, worker: Started | None
     """Run the window until it is closed."""
     app = application()
     window = open_window(files, demo=demo, worker=worker)
+    woken = _close_on_signals(window)
     code = app.exec()
-    del window
+    woken.setEnabled(False)
     return code
+
+
+def _close_on_signals(window: Window) -> QSocketNotifier:
+    """Close the window as its frame would when the process is told to end; Qt's loop is woken through a socket."""
+    told, telling = socket.socketpair()
+    for end in (told, telling):
+        end.setblocking(False)
+    signal.set_wakeup_fd(telling.detach())
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: window.close())
+    notifier = QSocketNotifier(told.detach(), QSocketNotifier.Type.Read, window)
+    notifier.activated.connect(lambda *_: None)
+    return notifier

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QColor,
     QDragEnterEvent,
     QDropEvent,
     QImage,
@@ -26,6 +27,7 @@ from even_step.app.canvas.gestures import Gestures
 from even_step.app.canvas.scene import LINES_AT, build_scene
 from even_step.app.desk import Desk
 from even_step.app.store import Change
+from even_step.app.theme.colours import PAPER
 from even_step.core.job.edits import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
@@ -164,6 +166,10 @@ class Canvas(QWidget):
             if not self.is_whole and not moving:
                 QTimer.singleShot(0, self, self.redraw)
         painter = QPainter(self)
+        if self.picture.isNull():
+            painter.fillRect(self.rect(), QColor(PAPER.paper))
+            centred = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(self.rect(), centred, f"Nothing can be drawn here: {self._drawing.fault}")
         painter.drawImage(0, 0, self.picture)
         painter.end()
         self.painted.emit()

@@ -35,6 +35,7 @@ class Drawing:
         self._renderer: Renderer | None = None
         self._bytes = bytearray()
         self._image = QImage()
+        self.fault = ""
 
     def _begin(self) -> Renderer:
         if self._renderer is None:
@@ -52,9 +53,15 @@ class Drawing:
     def picture(self, scene: Scene, camera: Camera, *, moving: bool, ratio: float = 1.0) -> tuple[QImage, bool]:
         """Return a picture of a scene as large as the camera's screen, and whether it is whole.
 
+        Without OpenGL the picture is empty and ``fault`` says why.
+
         Where the screen has ``ratio`` points to one of the window's, they are fine enough by themselves from 1.5.
         """
-        renderer = self._begin()
+        try:
+            renderer = self._begin()
+        except EvenStepError as error:
+            self.fault = str(error)
+            return QImage(), True
         renderer.finer = FINER if ratio < FINE_ENOUGH else 1
         painted = renderer.paint(scene, camera, moving=moving)
         if painted.fresh or self._image.isNull():
