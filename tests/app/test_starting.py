@@ -70,7 +70,7 @@ def alive(pid):
 def test_a_file_that_does_not_exist_is_told_in_the_window(qapp, qtbot, tmp_path):
     opened = open_window([str(tmp_path / "gone.stl")], state=tmp_path / "state")
     try:
-        qtbot.waitUntil(lambda: opened.area.notes.isVisible(), timeout=30_000)
+        qtbot.waitUntil(opened.area.notes.isVisible, timeout=30_000)
         assert "gone.stl" in opened.area.notes.text
         assert opened.desk.job.parts == ()
     finally:
