@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
@@ -18,12 +20,12 @@ from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.note_bar import NoteBar
 from even_step.app.widgets.rail import Rail
 from even_step.app.widgets.sheet import Group, Sheet, label, line
-from even_step.app.widgets.wording import clock, grams, millimetres, size
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.errors import SettingError
 from even_step.core.job.shipped import DATA
 from even_step.core.toolpath.colours import ROLE_COLOURS
 from even_step.core.toolpath.roles import ROLES
+from even_step.core.wording import clock, grams, millimetres, size
 
 
 @pytest.fixture
@@ -318,7 +320,11 @@ def test_every_shipped_icon_is_drawn_and_has_its_licence(qapp):
     names = sorted(path.stem for path in (DATA / "icons").glob("*.svg"))
     assert (DATA / "icons" / "LICENSE.txt").exists()
     assert (DATA / "fonts" / "LICENSE.txt").exists()
+    sources = "".join(
+        path.read_text() for path in (Path(__file__).parents[2] / "src" / "even_step" / "app").rglob("*.py")
+    )
     for name in names:
+        assert f'"{name}"' in sources or f"{name}.svg" in sources, f"{name} is shipped and not used"
         picture = pixmap(name).toImage()
         assert any(picture.pixelColor(x, y).alpha() for x in range(32) for y in range(32)), name
     assert not icon("save").isNull()

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from even_step.app.main import application
 from even_step.app.shots import take_shots, wait_until
-from even_step.app.widgets.wording import clock, grams
 from even_step.core.errors import EvenStepError
+from even_step.core.wording import clock, grams
 
 
 def shots(folder: Path, told: Callable[[str], None]) -> None:

@@ -35,6 +35,7 @@ from even_step.app.stations.output import OutputStation
 from even_step.app.stations.parts import PartsStation
 from even_step.app.stations.recipe import RecipeStation
 from even_step.app.stations.supports import SupportsStation
+from even_step.app.theme.icons import icon
 from even_step.app.view import STATIONS
 from even_step.app.widgets.rail import Rail
 from even_step.app.widgets.sheet import Sheet
@@ -78,6 +79,8 @@ class Window(QMainWindow):
             made.setObjectName(action.id)
             made.setShortcuts([QKeySequence(key) for key in action.keys])
             made.setToolTip(action.tip)
+            if action.icon:
+                made.setIcon(icon(action.icon))
             made.triggered.connect(lambda _=False, action=action: self.run(action.id))
             menus[action.menu].addAction(made)
             self.addAction(made)

@@ -27,6 +27,7 @@ from even_step.core.picture import section_picture
 from even_step.core.pipeline import Sliced, model_of, models_of, read_models, settled, slice_job
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.wording import clock
 from even_step.core.work import Crew, crew
 
 MOST_THREADS = 64
@@ -313,13 +314,6 @@ def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, 
         write_whole(Path(chosen.picture), [section_picture(sliced.toolpath, middle, sliced.job.machine.bed)])
     if chosen.report:
         write_whole(Path(chosen.report), [(json.dumps(record, indent=1) + "\n").encode()])
-
-
-def clock(seconds: float) -> str:
-    """Say a time in hours, minutes and seconds."""
-    whole = round(seconds)
-    hours, minutes = whole // 3600, whole // 60 % 60
-    return f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {whole % 60:02d} s"
 
 
 def _summary(record: dict[str, Any], chosen: argparse.Namespace, *, written: bool) -> str:

@@ -14,8 +14,8 @@ from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
 from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
-from even_step.app.widgets.wording import clock, grams
 from even_step.core.toolpath.roles import ROLES
+from even_step.core.wording import clock, grams
 
 SHEET_ROOM = 292  # points a row is about wide
 SEVERITIES = ("stop", "warn", "note")

@@ -9,7 +9,7 @@ from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
 from even_step.app.theme.icons import icon
 from even_step.app.widgets.sheet import Sheet, button, clear, label, line
-from even_step.app.widgets.wording import clock, grams
+from even_step.core.wording import clock, grams
 
 
 class OutputStation(Sheet):

@@ -14,9 +14,9 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import button, clear, label, line
-from even_step.app.widgets.wording import size
 from even_step.core.job import edits
 from even_step.core.job.model import MM_PER
+from even_step.core.wording import size
 
 UNIT_WORDS = {"inch": "inches", "cm": "centimetres", "m": "metres"}
 

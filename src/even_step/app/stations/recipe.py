@@ -16,12 +16,12 @@ from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
 from even_step.app.widgets.setting_line import SettingLine
 from even_step.app.widgets.sheet import Group, Sheet, button, line
-from even_step.app.widgets.wording import clock, grams
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Level
 from even_step.core.job import edits
 from even_step.core.job.model import Recipe
 from even_step.core.job.shipped import shipped
+from even_step.core.wording import clock, grams
 
 LEVELS: tuple[Level, ...] = ("short", "wider", "everything")
 HEADINGS = {

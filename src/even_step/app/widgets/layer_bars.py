@@ -12,7 +12,7 @@ from even_step.app.canvas.scene import LinesShape
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
-from even_step.app.widgets.wording import clock
+from even_step.core.wording import clock
 
 HEIGHT = 84
 SIDES = 20.0

@@ -15,7 +15,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
-from even_step.app.widgets.wording import clock
+from even_step.core.wording import clock
 
 LEAST_APART = 34.0  # points between numbers
 NEARLY = 0.999  # of the way: what touches the place itself does not hide it

@@ -10,7 +10,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial, Trials
 from even_step.app.widgets.marks import draw_mark
-from even_step.app.widgets.wording import clock, grams
+from even_step.core.wording import clock, grams
 
 HEIGHT = 76
 TICKET = QSize(206, 59)
