@@ -60,7 +60,7 @@ class Questions:
         for action in ACTIONS:
             title = action.name(self._window.bench) if action.name else action.title
             words = " ".join((title, action.title, action.menu, *action.synonyms)).lower()
-            remark = action.keys[0] if action.keys else action.menu
+            remark = action.keys[0] if action.keys else action.menu.partition("/")[0]
             entries.append(Entry(title, remark, words, self._runner(action), action.can(self._window.bench)))
         return entries
 

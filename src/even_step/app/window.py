@@ -82,11 +82,14 @@ class Window(QMainWindow):
             if action.icon:
                 made.setIcon(icon(action.icon))
             made.triggered.connect(lambda _=False, action=action: self.run(action.id))
+            if action.menu not in menus:
+                above, _, name = action.menu.partition("/")
+                menus[action.menu] = menus[above].addMenu(name)
             menus[action.menu].addAction(made)
             self.addAction(made)
             self._q_actions[action.id] = made
-        for menu in menus.values():
-            self._menus.addMenu(menu)
+        for name in MENUS:
+            self._menus.addMenu(menus[name])
 
     def _lay_out(self) -> None:
         desk = self.desk

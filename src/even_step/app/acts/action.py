@@ -19,9 +19,9 @@ def always(_: Bench) -> bool:
 class Action:
     """One thing the user can do.
 
-    ``menu`` is where it stands, ``keys`` how it is done from the keyboard (in Qt's portable words), ``can``
-    tells whether it can be done now, ``name`` replaces the title where that depends on the job. An action of
-    one ``station`` has its keys there alone.
+    ``menu`` is where it stands (``Parts/Nudge`` is a menu in a menu), ``keys`` how it is done from the keyboard
+    (in Qt's portable words), ``can`` tells whether it can be done now, ``name`` replaces the title where that
+    depends on the job. An action of one ``station`` has its keys there alone.
     """
 
     id: str

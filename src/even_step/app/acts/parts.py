@@ -96,7 +96,7 @@ def _nudges() -> list[Action]:
         Action(
             f"parts.nudge_{way}{suffix}",
             f"Move {far} to the {way}",
-            "Parts",
+            "Parts/Nudge",
             _nudge(dx * step, dy * step),
             (f"{held}{key}",),
             can=_picked,
@@ -125,7 +125,7 @@ ACTIONS = (
         Action(
             f"parts.quarter_{AXES[axis].lower()}{'+' if degrees > 0 else '-'}",
             f"Quarter turn about {AXES[axis]}, {'+' if degrees > 0 else '−'}90°",
-            "Parts",
+            "Parts/Quarter turn",
             _quarter(axis, degrees),
             can=_picked,
             synonyms=("rotate",),

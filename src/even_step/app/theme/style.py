@@ -57,6 +57,7 @@ QMenuBar::item { padding: 6px 8px 6px 8px; background: transparent; }
 QMenuBar::item:selected, QMenu::item:selected { background: $wash; color: $ink; }
 QMenu { background: $sheet; border: 1px solid $faint; padding: 4px 0; }
 QMenu::item { padding: 4px 24px 4px 12px; }
+QMenu::icon { padding-left: 10px; }
 QMenu::item:disabled { color: $faint; }
 QMenu::separator { height: 1px; background: $rule; margin: 4px 8px; }
 QToolTip { background: $sheet; color: $ink; border: 1px solid $faint; padding: 4px; }
