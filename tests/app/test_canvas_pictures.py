@@ -126,6 +126,17 @@ def test_a_sketch_looks_much_like_the_whole_picture(hand, tmp_path):
     assert (np.abs(rows - whole).sum(axis=2) > 120).mean() < 0.05
 
 
+def test_another_bed_is_seen_under_layers_too(block):
+    block.slice()
+    block.desk.view.set("station", "Layers")
+    square = picture_of(block)
+    look(block, yaw=block.canvas.camera.yaw)
+    camera = block.canvas.camera
+    block.desk.store.do("machine", edits.on_machine(block.desk.job, find(Machine, "Rowan 240 round")))
+    block.canvas.look_from(camera)
+    assert (picture_of(block) != square).any(axis=2).mean() > 0.01
+
+
 def test_a_small_budget_draws_less_and_a_large_one_everything(hand, tmp_path):
     hand.drop(write_stl(tmp_path / "ball.stl", ball(25.0, 5)))
     hand.slice()

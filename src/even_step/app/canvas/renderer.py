@@ -39,9 +39,11 @@ class _Wanted:
 
     def same(self, other: _Wanted) -> bool:
         """Whether another would look the same; scenes of parts are known by being the same one."""
+        if self.camera != other.camera or self.scene.bed != other.scene.bed:
+            return False
         a, b = self.scene.lines, other.scene.lines
-        if self.camera != other.camera or a is None or b is None:
-            return self.camera == other.camera and self.scene is other.scene
+        if a is None or b is None:
+            return self.scene is other.scene
         return (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
 
 
@@ -136,12 +138,13 @@ class Renderer:
         self._begin(frame, wanted)
         if scene.lines:
             first, last = int(scene.lines.lines.layer[scene.lines.first]), scene.lines.end_of_last
-            for a in range(first, last, self._budget):
+            budget = self._budget
+            for a in range(first, last, budget):
                 self._use(frame)
                 self._lines.begin(scene.lines, camera)
-                self._lines.draw_range(a, min(a + self._budget, last))
+                self._lines.draw_range(a, min(a + budget, last))
                 self._ctx.finish()
-                if a + self._budget < last:
+                if a + budget < last:
                     yield
             return
         for _ in self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer):
