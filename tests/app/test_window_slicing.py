@@ -211,6 +211,20 @@ def test_a_click_on_a_finding_shows_its_layer(hand):
     assert hand.desk.view.finding == number
 
 
+def test_a_finding_out_of_sight_is_brought_into_view(hand):
+    hand.drop(DEMO / "louvre_ring.stl")
+    trial = hand.slice()
+    hand.key(Qt.Key.Key_5)
+    number = next(i for i, finding in enumerate(trial.report["findings"]) if finding["layer"] > 0)
+    finding = trial.report["findings"][number]
+    place = [[*finding["at_mm"], finding["z_mm"]]]
+    hand.canvas.look_from(hand.canvas.camera.panned(3000, 0))
+    hand.click(f"finding {number}", FindingRow)
+    x, y, _ = hand.canvas.camera.project(np.array(place))[0]
+    assert 0 < x < hand.canvas.width()
+    assert 0 < y < hand.canvas.height()
+
+
 def test_slicing_again_keeps_layer_camera_and_roles(block):
     block.slice()
     block.key(Qt.Key.Key_5)

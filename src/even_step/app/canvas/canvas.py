@@ -32,6 +32,7 @@ from even_step.core.job.edits import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
 ZOOM_A_NOTCH = 0.88
+EDGE = 90  # points from the edge within which a place is not seen well
 MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
 
 
@@ -94,8 +95,22 @@ class Canvas(QWidget):
     def _follow_view(self, piece: str) -> None:
         if piece in {"layers", "along"}:
             self.stir()
+        if piece == "finding":
+            self._bring_finding_into_view()
         if piece in {"layers", "along", "station", "hidden_roles", "tool", "section"}:
             self.rebuild()
+
+    def _bring_finding_into_view(self) -> None:
+        """Shift the view to the finding in hand where its place is not seen well."""
+        trial, number = self.desk.trials.shown, self.desk.view.finding
+        if trial is None or number < 0:
+            return
+        finding = trial.report["findings"][number]
+        place = (*finding["at_mm"], finding["z_mm"])
+        x, y, _ = self.camera.project(np.array([place], np.float64))[0]
+        width, height = self.camera.size
+        if not (EDGE < x < width - EDGE and EDGE < y < height - EDGE):
+            self.look_from(replace(self.camera, target=place))
 
     def _follow_trial(self) -> None:
         if self.desk.view.station in LINES_AT:
