@@ -38,7 +38,8 @@ void main() {
             float apart = mix(9.0, 5.0, steep) * points;
             float near = abs(fract((gl_FragCoord.x + gl_FragCoord.y) / apart) - 0.5) * apart;
             float line = 1.0 - clamp(near - 0.75 * points, 0.0, 1.0);
-            lit = mix(lit, clay, mix(0.10, 0.22, steep) + 0.8 * line * (1.0 - mix(0.10, 0.22, steep)));
+            // Undersides lie in the dark: lighter bone between the lines keeps the hatch legible.
+            lit = mix(mix(lit, base * 0.90, 0.6), clay * 0.86, 0.92 * line);
         }
     }
     colour = vec4(lit, 1.0);
