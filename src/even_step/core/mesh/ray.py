@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Mesh
 
+#: Share of a facet by which it reaches over its edges: a ray along an edge is not to slip between two facets.
+CRACK = 1e-9
+
 
 def first_hit(mesh: Mesh, origin: NDArray[np.float64], direction: NDArray[np.float64]) -> tuple[float, int] | None:
     """Return how far along a ray the first facet lies, and which.
@@ -59,13 +62,13 @@ def _first_hit(vertices, faces, origin, direction):  # type: ignore[no-untyped-d
         sy = oy - vertices[a, 1]
         sz = oz - vertices[a, 2]
         one = (sx * px + sy * py + sz * pz) / det
-        if one < 0.0 or one > 1.0:
+        if one < -CRACK or one > 1.0 + CRACK:
             continue
         qx = sy * uz - sz * uy
         qy = sz * ux - sx * uz
         qz = sx * uy - sy * ux
         other = (dx * qx + dy * qy + dz * qz) / det
-        if other < 0.0 or one + other > 1.0:
+        if other < -CRACK or one + other > 1.0 + CRACK:
             continue
         far = (vx * qx + vy * qy + vz * qz) / det
         if 0.0 <= far < best:
