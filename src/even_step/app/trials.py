@@ -96,11 +96,6 @@ class Trials(QObject):
         """Whether the slice under way was called off and has not stopped yet."""
         return self._task is not None and self._task.state == "cancelling"
 
-    @property
-    def is_current(self) -> bool:
-        """Whether the newest trial is of the job as it is."""
-        return bool(self.all) and self.all[-1].job == self._store.job
-
     def slice(self) -> None:
         """Slice the job as it is. A slice under way of another job is called off."""
         job = self._store.job

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -248,17 +247,6 @@ class Window(QMainWindow):
         self.desk.close()
         self.area.canvas.release()
         event.accept()
-
-    def when_drawn(self, then: Callable[[], None]) -> None:
-        """Call something once the canvas shows every part, drawn whole."""
-
-        def look() -> None:
-            if self.area.canvas.is_whole and not self.files.reading and self.desk.shelf.has_all(self.desk.job.parts):
-                then()
-            else:
-                QTimer.singleShot(20, self, look)
-
-        look()
 
 
 def _forget(paths: list[Path]) -> None:

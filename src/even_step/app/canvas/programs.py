@@ -8,7 +8,6 @@ from typing import Any
 
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 SHADERS = Path(__file__).parent / "shaders"
@@ -97,8 +96,3 @@ class Copier:
         """Free its memory."""
         self._array.release()
         self._program.release()
-
-
-def matrix32(matrix: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Return a matrix as the programs take it."""
-    return np.ascontiguousarray(matrix, np.float32)

@@ -139,10 +139,6 @@ class ChoiceField(QComboBox):
         """Show a choice."""
         self.setCurrentIndex(self._choices.index(value))
 
-    def chosen_word(self, index: int) -> str:
-        """Return the word of an index."""
-        return self._choices[index]
-
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Leave the wheel to the sheet."""
         event.ignore()

@@ -23,7 +23,7 @@ void main() {
     float soft = max(fwidth(beyond), 1e-4);
     if (beyond > soft) discard;
     // Rules closer than a few points of the screen would only be noise.
-    float fine = clamp(3.2 - 10.0 * 0.0 - 3.2 * length(fwidth(place)) / 2.2, 0.0, 1.0);
+    float fine = clamp(3.2 - 1.45 * length(fwidth(place)), 0.0, 1.0);
     vec3 ink = mix(bed, rule, 0.55 * fine * ruled(10.0, 0.5));
     ink = mix(ink, rule, ruled(50.0, 0.9));
     ink = mix(ink, faint, 1.0 - clamp(abs(beyond) / soft - 0.6, 0.0, 1.0));
