@@ -24,6 +24,8 @@ def ball(radius=15.0, subdivisions=5, at=(0.0, 0.0, 0.0)):
 
 
 def extruded(polygon, height):
+    if polygon.geom_type == "MultiPolygon":
+        return np.concatenate([extruded(part, height) for part in polygon.geoms])
     """Facets of an upright prism over a polygon."""
     floor = np.array([np.asarray(t.exterior.coords)[:3] for t in shapely.constrained_delaunay_triangles(polygon).geoms])
     a, b = floor[:, 1] - floor[:, 0], floor[:, 2] - floor[:, 0]
@@ -64,6 +66,29 @@ def comb(teeth=6, thick=1.2, gap=2.0, height=5.0):
         + [shapely.box(i * (thick + gap), 0, i * (thick + gap) + thick, 12) for i in range(teeth)]
     )
     return extruded(shape, height)
+
+
+def narrow_plans():
+    """Outlines with places that whole lines do not fit, by name."""
+    pitch, thick = 2.2, 0.7
+    teeth = [shapely.box(i * pitch, 0, i * pitch + thick, 12) for i in range(12)]
+    disc = shapely.Point(0, 0).buffer(10, quad_segs=32).difference(shapely.Point(0, 0).buffer(7, quad_segs=32))
+    spoke = shapely.box(9.5, -thick / 2, 14, thick / 2)
+    spokes = [shapely.affinity.rotate(spoke, i * 15, origin=(0, 0)) for i in range(24)]
+    bars = [(0, 0, 0.9, 8), (0, 0, 4, 0.8), (0, 3.6, 3.4, 4.4), (0, 7.2, 4, 8)]
+    hook = [(15, 7), (13.5, 7.6), (12.2, 6.4), (13, 4.4), (14.6, 3.4), (14.8, 1.4), (13, 0.5), (12, 1.2)]
+    letters = [
+        shapely.union_all([shapely.box(*bar) for bar in bars]),
+        shapely.LineString([(6, 8), (8, 0.6), (10, 8)]).buffer(0.4, cap_style="flat", join_style="mitre"),
+        shapely.LineString(hook).buffer(0.42, quad_segs=8),
+    ]
+    return {
+        "comb": shapely.union_all([shapely.box(0, 0, 12 * pitch, 3), *teeth]),
+        "wall": shapely.box(0, 0, 20, 0.45),
+        "wedge": shapely.Polygon([(0, 0), (30, -1.5), (30, 1.5)]),
+        "ring of teeth": shapely.union_all([disc, *spokes]),
+        "letters": shapely.union_all(letters),
+    }
 
 
 def without(facets, share=0.02, seed=1):

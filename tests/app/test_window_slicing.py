@@ -188,7 +188,7 @@ def test_roles_show_the_reports_time_and_mass(block):
 
 
 def test_the_section_is_flat_and_marks_voids(hand, tmp_path):
-    hand.drop(write_stl(tmp_path / "thin.stl", box(30, 2.2, 4)))
+    hand.drop(write_stl(tmp_path / "thin.stl", box(30, 0.2, 4)))
     hand.slice()
     hand.key(Qt.Key.Key_5)
     hand.canvas.setFocus()

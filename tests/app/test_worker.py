@@ -139,7 +139,7 @@ def test_an_export_that_a_finding_stops_is_written_only_by_force(bench, tmp_path
 
 
 def test_voids_are_found_of_a_slice_at_hand(bench, tmp_path):
-    path = write_stl(tmp_path / "thin.stl", box(30, 2.2, 4))
+    path = write_stl(tmp_path / "thin.stl", box(30, 0.2, 4))
     outcome = find_voids(FindVoids(job_of(path), 5), bench, Crew(1))
     assert outcome.facts == 5
     assert len(outcome.arrays["xy"]) >= 4

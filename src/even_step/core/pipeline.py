@@ -169,7 +169,8 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     settings = take(HeightSettings, resolved.values, least=nozzle[0], most=nozzle[1])
     tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
     heights, heights_key = run.stage("heights", (tallest, settings), lambda: fixed_heights(tallest, settings))
-    work = [_Slicing(solid, heights, heights_key, resolved, run) for solid in solids]
+    wall = take(WallSettings, resolved.values, bore=job.machine.extruders[0].bore)
+    work = [_Slicing(solid, heights, heights_key, wall, resolved, run) for solid in solids]
     sliced = tuple(one.result() for one in work)
     toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
     motion = take(
@@ -187,9 +188,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
-        evidence = Evidence(
-            job, heights, sliced, tuple(placed), take(WallSettings, resolved.values), lift, toolpath, plan
-        )
+        evidence = Evidence(job, heights, sliced, tuple(placed), wall, lift, toolpath, plan)
         found = findings(evidence) + _rounded_heights(evidence)
     return Sliced(
         job,
@@ -276,7 +275,15 @@ def _refuse_absurd_sizes(job: Job, solids: list[_Solid], placed: list[PlacedPart
 class _Slicing:
     """The stages of one solid, in its own frame."""
 
-    def __init__(self, solid: _Solid, heights: Heights, heights_key: str, resolved: Resolved, run: StageRun) -> None:
+    def __init__(
+        self,
+        solid: _Solid,
+        heights: Heights,
+        heights_key: str,
+        wall: WallSettings,
+        resolved: Resolved,
+        run: StageRun,
+    ) -> None:
         self.solid, self.values, self.run = solid, resolved.values, run
         tall = float(solid.mesh.bounds[1, 2])
         count = heights.count_for(tall)
@@ -289,7 +296,6 @@ class _Slicing:
         )
         allow = take(RegionSettings, self.values)
         self.outlines, key = run.stage("regions", (key, allow), lambda: regions(self.contours, allow, crew))
-        wall = take(WallSettings, self.values)
         self.walls, self.wall_key = run.stage(
             "walls", (key, wall), lambda: walls(self.outlines, self.thick, wall, crew)
         )

@@ -93,18 +93,24 @@ def test_pricks_narrower_than_the_closing_gap_are_no_finding(sliced):
 
 
 def test_what_is_too_thin_is_found_with_its_thickness(sliced):
-    done = sliced(box(30, 0.3, 4), BARE)
+    done = sliced(box(30, 0.2, 4), BARE)
     finding = done.report["findings"][0]
     assert finding["code"] == "too-thin"
-    assert finding["amount"] == pytest.approx(0.3, abs=0.02)
+    assert finding["amount"] == pytest.approx(0.2, abs=0.05)
     assert done.report["volume_by_role_mm3"] == {}
 
 
+def test_what_is_too_thin_is_laid_on_wish_and_noted(sliced):
+    done = sliced(box(30, 0.2, 4), {**BARE, "walls.thicken_thin": True})
+    assert [(one["code"], one["severity"]) for one in done.report["findings"]] == [("too-thin", "note")]
+    assert done.report["volume_by_role_mm3"]["outer-wall"] == pytest.approx(30 * 4 * 0.24, rel=0.2)
+
+
 def test_a_thin_fin_on_a_sound_part_is_found(sliced):
-    facets = np.concatenate((box(20, 20, 4), box(0.3, 10, 4, (0, 14.9, 0))))
+    facets = np.concatenate((box(20, 20, 4), box(0.2, 10, 4, (0, 14.9, 0))))
     finding = sliced(facets, BARE).report["findings"][0]
     assert finding["code"] == "too-thin"
-    assert finding["at_mm"][1] > 120
+    assert finding["at_mm"][1] > 115
 
 
 def test_teeth_as_thick_as_two_lines_are_not_too_thin(sliced):
@@ -138,7 +144,7 @@ def test_a_height_that_cannot_be_met_is_told(tmp_path):
 
 
 def test_the_gravest_findings_come_first(tmp_path):
-    facets = np.concatenate((box(20, 20, 4), box(0.3, 10, 4, (0, 14.9, 0))))
+    facets = np.concatenate((box(20, 20, 4), box(0.2, 10, 4, (0, 14.9, 0))))
     done = placed(tmp_path, facets, (5.0, 100.0))
     assert codes(done)[0] == "off-bed"
     assert codes(done)[-1] == "too-thin"

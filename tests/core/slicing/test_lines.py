@@ -140,9 +140,9 @@ def test_infill_reaches_into_the_wall_as_far_as_asked(sliced):
 
 
 def test_slivers_of_infill_are_laid_solid(sliced):
-    done = sliced(box(20, 3.4, 4), {**BARE, "top.least_area": 50})
+    done = sliced(box(20, 4.4, 4), {**BARE, "top.least_area": 50})
     assert "infill" not in done.report["volume_by_role_mm3"]
-    assert "infill" in sliced(box(20, 3.4, 4), {**BARE, "top.least_area": 0}).report["volume_by_role_mm3"]
+    assert "infill" in sliced(box(20, 4.4, 4), {**BARE, "top.least_area": 0}).report["volume_by_role_mm3"]
 
 
 def test_infill_lies_in_bed_coordinates(sliced):

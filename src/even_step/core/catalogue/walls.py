@@ -56,4 +56,14 @@ SEAM = Setting(
     level="wider",
     synonyms=("start", "scar", "zip"),
 )
-ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, ORDER, SEAM)
+THICKEN = Setting(
+    "walls.thicken_thin",
+    "Thicken what is too thin",
+    "switch",
+    False,
+    "What is thinner than the narrowest line (0.6 of the nozzle) gets one such line all the same, and comes out "
+    "thicker than drawn. Off, it is left out and told.",
+    level="wider",
+    synonyms=("feature", "detail", "narrow"),
+)
+ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, THICKEN, ORDER, SEAM)

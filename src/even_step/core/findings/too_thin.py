@@ -1,4 +1,4 @@
-"""Features too thin for the outermost line, which are left out."""
+"""Features too thin for the narrowest line: left out, or thickened on wish."""
 
 from __future__ import annotations
 
@@ -22,32 +22,27 @@ def check(evidence: Evidence) -> list[Finding]:
 
 
 def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
-    half = evidence.walls.outer_width / 2
-    sets = np.flatnonzero(solid.walls.narrow)
-    if len(sets) == 0:
-        return None
-    outline = solid.outlines.outline[solid.walls.outline[sets]]
-    # Round, for a sharp corner is not thin: its tip lies within a line's rounding.
-    reached = region.offset_round(region.offset(outline, -half), half * np.sqrt(2))
-    pieces, owner = region.pieces(region.difference(outline, reached))
+    pieces, owner = region.pieces(solid.walls.lost)
     area = region.area(pieces)
     if len(area) == 0 or area.max() < LEAST_AREA:
         return None
     worst = int(np.argmax(area))
-    layers = np.flatnonzero(np.isin(solid.walls.which, sets[np.unique(owner[area >= LEAST_AREA])]))
-    layer = int(np.flatnonzero(solid.walls.which == sets[owner[worst]])[0])
+    layers = np.flatnonzero(np.isin(solid.walls.which, np.unique(owner[area >= LEAST_AREA])))
+    layer = int(np.flatnonzero(solid.walls.which == owner[worst])[0])
     thick = float(region.thickness(pieces[worst : worst + 1])[0])
     where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
+    settings = evidence.walls
+    least = settings.bounds(float(evidence.heights.thick[layer])).narrowest
+    done = f"are laid {least:g} mm wide" if settings.thicken else "are left out"
     return Finding(
         "too-thin",
-        "warn",
+        "note" if settings.thicken else "warn",
         part.title,
         layer,
         evidence.layer_top(layer),
         on_bed(part, region.centres(pieces)[worst]),
         round(thick, 3),
         "mm",
-        f"{part.title} has features {thick:.2f} mm thin in {where}: no line of "
-        f"{evidence.walls.outer_width:g} mm fits, they are left out",
-        "a narrower outer line, or a finer nozzle",
+        f"{part.title} has features {thick:.2f} mm thin in {where}: below {least:g} mm no line fits, they {done}",
+        "a finer nozzle" if settings.thicken else "thicken what is too thin, or a finer nozzle",
     )

@@ -21,4 +21,9 @@ def plastic_width(width: Number, height: Number) -> NDArray[np.float64]:
 
     Lines laid this far apart fill a layer exactly.
     """
-    return np.asarray(np.asarray(width, np.float64) - np.asarray(height, np.float64) * (1 - math.pi / 4))
+    return np.asarray(np.asarray(width, np.float64) - section_rounding(height))
+
+
+def section_rounding(height: Number) -> NDArray[np.float64]:
+    """Return by how much the round edges make a line's plastic width less than its width, mm."""
+    return np.asarray(np.asarray(height, np.float64) * (1 - math.pi / 4))

@@ -269,6 +269,31 @@ def _corner_sum(xy, start, item, count):  # type: ignore[no-untyped-def]
     return out
 
 
+def sharpest_turn(regions: Regions, least: float) -> NDArray[np.float64]:
+    """Return the sharpest outward corner of each, (n,), degrees by which the outline turns there.
+
+    Sides shorter than ``least`` mm are no part of a corner's sides.
+    """
+    some = rings(regions)
+    return np.asarray(np.degrees(_sharpest_turn(some.xy, some.start, some.item, len(regions), least)))
+
+
+@kernel
+def _sharpest_turn(xy, start, item, count, least):  # type: ignore[no-untyped-def]
+    out = np.zeros(count)
+    for r in range(item.shape[0]):
+        first, last = start[r], start[r + 1]
+        for i in range(first, last):
+            p = i - 1 if i > first else last - 1
+            n = i + 1 if i + 1 < last else first
+            ux, uy = xy[i, 0] - xy[p, 0], xy[i, 1] - xy[p, 1]
+            vx, vy = xy[n, 0] - xy[i, 0], xy[n, 1] - xy[i, 1]
+            if ux * ux + uy * uy < least * least or vx * vx + vy * vy < least * least:
+                continue
+            out[item[r]] = max(out[item[r]], np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy))
+    return out
+
+
 def pieces(regions: Regions) -> tuple[Regions, Index]:
     """Return single polygons and which region each came from."""
     parts, owner = shapely.get_parts(regions, return_index=True)
@@ -308,6 +333,21 @@ def thickness(regions: Regions) -> NDArray[np.float64]:
     """Return how thick each region is at its thickest, mm: twice its largest inscribed circle's radius."""
     radius = shapely.length(shapely.maximum_inscribed_circle(regions, tolerance=0.01))
     return np.asarray(2 * radius)
+
+
+def triangles(parts: Regions, spacing: float) -> tuple[NDArray[np.float64], Index]:
+    """Cut single polygons into triangles whose corners lie on the outline, no further apart than a spacing.
+
+    Returns
+    -------
+    corners : (T, 3, 2) float64
+        mm.
+    owner : (T,) int64
+        Which polygon each came from, not falling.
+    """
+    cut = shapely.constrained_delaunay_triangles(_snapped(shapely.segmentize(parts, spacing)))
+    each, owner = shapely.get_parts(cut, return_index=True)
+    return shapely.get_coordinates(each).reshape(-1, 4, 2)[:, :3], owner
 
 
 def without_holes(regions: Regions) -> Regions:

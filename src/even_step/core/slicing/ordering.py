@@ -14,15 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import walls as keys
-from even_step.core.kernels import kernel
 from even_step.core.plane.hatch import Strokes
-from even_step.core.plane.nearest import nearest_order
 from even_step.core.plane.ragged import Index, joined_starts
-from even_step.core.plane.trace import is_inside
 from even_step.core.slicing.covers import COVER_ROLES, Covers
 from even_step.core.slicing.infill.infill import Infill
+from even_step.core.slicing.laid import Strands
+from even_step.core.slicing.stroke_order import order_strokes, parted_by_width
+from even_step.core.slicing.wall_order import order_walls
 from even_step.core.slicing.walls import Walls
-from even_step.core.toolpath.roles import INFILL, INNER_WALL, OUTER_WALL
+from even_step.core.toolpath.roles import GAP_FILL, INFILL, INNER_WALL, OUTER_WALL
 from even_step.core.work import Crew, runs_of
 
 SEAMS = {"nearest": 0, "back": 1, "corner": 2, "scattered": 3}
@@ -31,12 +31,10 @@ SEED = 20_261
 
 @dataclass(frozen=True)
 class OrderSettings:
-    """Which wall first, and where it begins; widths of the walls in mm."""
+    """Which wall first, and where it begins."""
 
     order: Annotated[str, keys.ORDER]
     seam: Annotated[str, keys.SEAM]
-    outer_width: Annotated[float, keys.OUTER_WIDTH]
-    line_width: Annotated[float, keys.LINE_WIDTH]
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,11 +123,12 @@ _Ordered = tuple[NDArray[np.float64], Index, NDArray[np.uint8], NDArray[np.float
 def _layer(
     walls: Walls, ring_of_set: Index, covers: Covers, infill: Infill, row: Index, settings: OrderSettings
 ) -> _Ordered:
-    """Order one layer: the walls, then four turns of lines."""
+    """Order one layer: the walls, single lines and gap fill, then four turns of lines."""
     first, last = ring_of_set[row[0]], ring_of_set[row[0] + 1]
     rings = walls.rings
-    laid, x, y = _order_walls(
+    laid, x, y = order_walls(
         rings.xy,
+        walls.width,
         rings.start[first : last + 1],
         rings.polygon[first:last],
         walls.level[first:last],
@@ -137,7 +136,10 @@ def _layer(
         SEAMS[settings.seam],
         int(row[3]) * SEED,
     )
-    pieces: list[_Ordered] = [_walls_of(laid, settings)]
+    xy, width, start, level = laid
+    pieces: list[_Ordered] = [_of_one_width(xy, start, width, np.where(level == 0, OUTER_WALL, INNER_WALL))]
+    singles, x, y = _singles(walls.strands, int(row[0]), x, y)
+    pieces += singles
     turns: list[tuple[Strokes, int, int, int, float]] = [
         (
             covers.lines,
@@ -152,7 +154,7 @@ def _layer(
     fills = [(infill.lines, int(a), int(b), INFILL, infill.width) for a, b in pairwise(fill)]
     for lines, a, b, role, width in (*turns[:2], *fills, turns[2]):
         if b > a:
-            xy, start, linked, x, y = _order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
+            xy, start, linked, _, x, y = order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
             pieces.append((xy, start, np.full(b - a, role, np.uint8), np.full(b - a, width, np.float32), linked))
     return (
         np.concatenate([piece[0] for piece in pieces]),
@@ -163,191 +165,28 @@ def _layer(
     )
 
 
-def _walls_of(laid: tuple[NDArray[np.float64], Index, Index], settings: OrderSettings) -> _Ordered:
-    xy, start, level = laid
-    outer = level == 0
-    role = np.where(outer, OUTER_WALL, INNER_WALL).astype(np.uint8)
-    width = np.where(outer, settings.outer_width, settings.line_width).astype(np.float32)
-    return xy, start, role, width, np.zeros(len(level), np.bool_)
+def _singles(strands: Strands, item: int, x: float, y: float) -> tuple[list[_Ordered], float, float]:
+    """Order the single lines of a set of walls, from a point; returns where the last ends."""
+    first, last = (int(at) for at in np.searchsorted(strands.item, (item, item + 1)))
+    if last == first:
+        return [], x, y
+    alone = np.zeros(last, np.bool_)
+    xy, start, _, came, x, y = order_strokes(strands.xy, strands.start, alone, first, last, x, y)
+    line = np.searchsorted(strands.start, came[start[:-1]], "right") - 1
+    role = np.where(strands.level[line] == 0, OUTER_WALL, GAP_FILL)
+    return [_of_one_width(xy, start, _onward(strands.width, came), role)], x, y
 
 
-@kernel
-def _islands(xy, start, polygon, level):  # type: ignore[no-untyped-def]
-    """Say for each ring which outermost polygon it belongs to: its own, or the smallest round its polygon."""
-    count = polygon.shape[0]
-    island = np.full(count, -1, np.int64)
-    box = np.empty((count, 4))
-    for r in range(count):
-        box[r, 0] = box[r, 1] = np.inf
-        box[r, 2] = box[r, 3] = -np.inf
-        for i in range(start[r], start[r + 1]):
-            box[r, 0] = min(box[r, 0], xy[i, 0])
-            box[r, 1] = min(box[r, 1], xy[i, 1])
-            box[r, 2] = max(box[r, 2], xy[i, 0])
-            box[r, 3] = max(box[r, 3], xy[i, 1])
-    shell = 0
-    for r in range(count):
-        if r == 0 or polygon[r] != polygon[r - 1]:
-            shell = r
-            if level[r] == 0:
-                island[r] = r
-            else:
-                best = np.inf
-                x, y = xy[start[r], 0], xy[start[r], 1]
-                for s in range(r):
-                    if level[s] != 0 or (s > 0 and polygon[s] == polygon[s - 1]):
-                        continue
-                    if x < box[s, 0] or x > box[s, 2] or y < box[s, 1] or y > box[s, 3]:
-                        continue
-                    size = (box[s, 2] - box[s, 0]) * (box[s, 3] - box[s, 1])
-                    if size < best and is_inside(x, y, xy, start[s], start[s + 1]):
-                        best = size
-                        island[r] = s
-                if island[r] < 0:
-                    island[r] = r
-        else:
-            island[r] = island[shell]
-    return island
+def _onward(width: NDArray[np.float64], came: Index) -> NDArray[np.float64]:
+    """Return the width from each point to the next, for points that came from lines run either way."""
+    ahead = np.append(came[1:], came[-1:])
+    return width[np.minimum(came, ahead)]
 
 
-@kernel
-def _seam(xy, first, last, kind, number, x, y):  # type: ignore[no-untyped-def]
-    """Return where a ring begins."""
-    count = last - first
-    if kind == 3:
-        mixed = (np.uint64(number) + np.uint64(0x9E3779B97F4A7C15)) * np.uint64(0xBF58476D1CE4E5B9)
-        mixed = (mixed ^ (mixed >> np.uint64(29))) * np.uint64(0x94D049BB133111EB)
-        return first + np.int64((mixed >> np.uint64(33)) % np.uint64(count))
-    at = first
-    best = -np.inf
-    for i in range(first, last):
-        if kind == 0:
-            score = -((xy[i, 0] - x) ** 2 + (xy[i, 1] - y) ** 2)
-        elif kind == 1:
-            score = xy[i, 1] - 1e-4 * xy[i, 0]
-        else:
-            p = first + (i - first - 1) % count
-            n = first + (i - first + 1) % count
-            ux, uy = xy[i, 0] - xy[p, 0], xy[i, 1] - xy[p, 1]
-            vx, vy = xy[n, 0] - xy[i, 0], xy[n, 1] - xy[i, 1]
-            # The sharper, the better; an inward corner hides a seam a little better than an outward one.
-            turn = np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy)
-            score = abs(turn) - 0.1 * np.sign(turn) + 1e-6 * xy[i, 1]
-        if score > best:
-            best = score
-            at = i
-    return at
-
-
-@kernel
-def _order_walls(xy, start, polygon, level, inner_first, seam, seed):  # type: ignore[no-untyped-def]
-    """Order the walls of a layer; returns the points, starts and levels in order, and where they end."""
-    count = polygon.shape[0]
-    x, y = 0.0, 0.0
-    if count == 0:
-        return (np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int64)), x, y
-    island = _islands(xy, start, polygon, level)
-    deepest = level.max()
-    begin = np.empty(count, np.int64)
-    for r in range(count):
-        begin[r] = _seam(xy, start[r], start[r + 1], seam, seed + r, x, y)
-    ends = np.empty((count, 4))
-    heads = np.empty(count, np.int64)
-    some = np.empty(count, np.int64)
-    order = np.empty(count, np.int64)
-    flip = np.empty(count, np.int64)
-    islands = 0
-    for r in range(count):
-        if island[r] == r:
-            heads[islands] = r
-            ends[islands, 0] = ends[islands, 2] = xy[begin[r], 0]
-            ends[islands, 1] = ends[islands, 3] = xy[begin[r], 1]
-            islands += 1
-    island_order = np.empty(islands, np.int64)
-    nearest_order(ends, islands, x, y, island_order, flip)
-    points = np.empty((start[count] - start[0] + count, 2))
-    starts = np.zeros(count + 1, np.int64)
-    levels = np.empty(count, np.int64)
-    # Rings by island, in their own order: a list begun at each island's head.
-    after = np.full(count, -1, np.int64)
-    tail = np.full(count, -1, np.int64)
-    first_of = np.full(count, -1, np.int64)
-    for r in range(count):
-        h = island[r]
-        if tail[h] < 0:
-            first_of[h] = r
-        else:
-            after[tail[h]] = r
-        tail[h] = r
-    w = 0
-    done = 0
-    for k in range(islands):
-        head = heads[island_order[k]]
-        for step in range(deepest + 1):
-            now = deepest - step if inner_first else step
-            m = 0
-            r = first_of[head]
-            while r >= 0:
-                if level[r] == now:
-                    if seam == 0:
-                        begin[r] = _seam(xy, start[r], start[r + 1], seam, 0, x, y)
-                    some[m] = r
-                    ends[m, 0] = ends[m, 2] = xy[begin[r], 0]
-                    ends[m, 1] = ends[m, 3] = xy[begin[r], 1]
-                    m += 1
-                r = after[r]
-            if m == 0:
-                continue
-            x, y = nearest_order(ends, m, x, y, order, flip)
-            for j in range(m):
-                r = some[order[j]]
-                size = start[r + 1] - start[r]
-                for i in range(size + 1):
-                    p = start[r] + (begin[r] - start[r] + i) % size
-                    points[w, 0] = xy[p, 0]
-                    points[w, 1] = xy[p, 1]
-                    w += 1
-                levels[done] = level[r]
-                done += 1
-                starts[done] = w
-    return (points, starts, levels), x, y
-
-
-@kernel
-def _order_strokes(xy, start, linked, first, last, x, y):  # type: ignore[no-untyped-def]
-    """Order open lines, whole chains of linked ones at a time, either way round."""
-    count = last - first
-    chain = np.empty(count + 1, np.int64)
-    chains = 0
-    for p in range(first, last):
-        if p == first or not linked[p]:
-            chain[chains] = p
-            chains += 1
-    chain[chains] = last
-    ends = np.empty((chains, 4))
-    for c in range(chains):
-        a, b = start[chain[c]], start[chain[c + 1]] - 1
-        ends[c, 0], ends[c, 1] = xy[a, 0], xy[a, 1]
-        ends[c, 2], ends[c, 3] = xy[b, 0], xy[b, 1]
-    order = np.empty(chains, np.int64)
-    flip = np.empty(chains, np.int64)
-    x, y = nearest_order(ends, chains, x, y, order, flip)
-    points = np.empty((start[last] - start[first], 2))
-    starts = np.zeros(count + 1, np.int64)
-    follows = np.zeros(count, np.bool_)
-    w = 0
-    done = 0
-    for k in range(chains):
-        a, b = chain[order[k]], chain[order[k] + 1]
-        for j in range(b - a):
-            p = b - 1 - j if flip[k] == 1 else a + j
-            size = start[p + 1] - start[p]
-            for i in range(size):
-                q = start[p + 1] - 1 - i if flip[k] == 1 else start[p] + i
-                points[w, 0] = xy[q, 0]
-                points[w, 1] = xy[q, 1]
-                w += 1
-            follows[done] = j > 0
-            done += 1
-            starts[done] = w
-    return points, starts, follows, x, y
+def _of_one_width(
+    xy: NDArray[np.float64], start: Index, width: NDArray[np.float64], role: NDArray[np.int64]
+) -> _Ordered:
+    """Part lines where their width changes; what follows in the same line is linked."""
+    xy, start, mean, origin = parted_by_width(xy, start, width)
+    linked = np.diff(origin, prepend=-1) == 0
+    return xy, start, role[origin].astype(np.uint8), mean.astype(np.float32), linked

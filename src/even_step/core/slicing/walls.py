@@ -1,4 +1,4 @@
-"""Stage 4: lines that follow the outline, of constant width."""
+"""Stage 4: lines that follow the outline; of constant width where there is room for all of them."""
 
 from __future__ import annotations
 
@@ -10,23 +10,35 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import walls as keys
 from even_step.core.plane import region
-from even_step.core.plane.bead import plastic_width
-from even_step.core.plane.ragged import Index, Rings, joined_starts
+from even_step.core.plane.bead import plastic_width, section_rounding
+from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.beads import Bounds, narrow_walls
+from even_step.core.slicing.laid import LaidWalls, Strands, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew, runs_of
 
 LOST_AREA = 0.02  # mm², less is the rounding of bevelled corners,
 LOST_WIDTH = 5e-5  # and for each mm of outline that of short sides that vanish at round corners
+SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
+NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 
 
 @dataclass(frozen=True)
 class WallSettings:
-    """How many walls, and how wide, mm."""
+    """How many walls, and how wide, mm; ``bore`` is the nozzle's."""
 
     count: Annotated[int, keys.COUNT]
     outer_width: Annotated[float, keys.OUTER_WIDTH]
     line_width: Annotated[float, keys.LINE_WIDTH]
+    thicken: Annotated[bool, keys.THICKEN]
+    bore: float
+
+    def bounds(self, height: float) -> Bounds:
+        """Return between which widths lines may vary in a layer of some height; none is lower than it is wide."""
+        least = max(min(NARROWEST * self.bore, self.outer_width, self.line_width), height)
+        most = max(WIDEST * self.bore, self.outer_width, self.line_width, least)
+        return Bounds(least, most, float(section_rounding(height)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,21 +55,27 @@ class Walls:
         Its layer thickness, mm.
     rings : Rings
         Centre lines, set by set, outermost level first.
+    width : (N,) float64
+        Drawn width from each point of the rings to the next, mm.
     level : (R,) int64
         0 for the outermost wall.
+    strands : Strands
+        Single lines in narrow places, and what fills gaps within the walls.
     inner : (W,) regions
         What is left inside the walls.
-    narrow : (W,) bool
-        Whether some of the outline was too narrow for the outermost line.
+    lost : (W,) regions
+        What is too thin for any line.
     """
 
     which: Index
     outline: Index
     height: NDArray[np.float64]
     rings: Rings
+    width: NDArray[np.float64]
     level: Index
+    strands: Strands
     inner: Regions
-    narrow: NDArray[np.bool_]
+    lost: Regions
 
 
 def wall_depths(settings: WallSettings, height: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -90,63 +108,59 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
     source, height = unique[:, 0], unique[:, 1] / 1e6
     shapes = outlines.outline[source]
     if settings.count == 0:
-        empty = region.rings(region.nothing(0))
-        return Walls(which.ravel(), source, height, empty, np.empty(0, np.int64), shapes, np.zeros(len(source), bool))
-    depth = wall_depths(settings, height)
-    spacing = plastic_width(settings.line_width, height)
-
-    def lay(first: int, last: int) -> tuple[Rings, NDArray[np.int64], Regions, NDArray[np.bool_]]:
-        return _lay(shapes[first:last], depth[first:last], spacing[first:last])
-
+        empty, none = region.rings(region.nothing(0)), np.empty(0, np.int64)
+        nothing = region.nothing(len(source))
+        return Walls(which.ravel(), source, height, empty, np.empty(0), none, no_strands(), shapes, nothing)
     runs = runs_of(region.size_in_points(shapes), most=8_000)
-    done = crew.each(lay, runs)
-    items = np.concatenate([one[0].item + run[0] for one, run in zip(done, runs, strict=True)])
-    polygons = np.cumsum([0, *(int(one[0].polygon[-1]) + 1 if len(one[0].polygon) else 0 for one in done)])
-    rings = Rings(
-        np.concatenate([one[0].xy for one in done]),
-        joined_starts([one[0].start for one in done]),
-        items,
-        np.concatenate([one[0].polygon + at for one, at in zip(done, polygons, strict=False)]),
-    )
-    return Walls(
-        which.ravel(),
-        source,
-        height,
-        rings,
-        np.concatenate([one[1] for one in done]),
-        np.concatenate([one[2] for one in done]),
-        np.concatenate([one[3] for one in done]),
-    )
+    done = crew.each(lambda first, last: _lay(shapes[first:last], height[first:last], settings), runs)
+    laid = gathered(done, [np.arange(first, last) for first, last in runs])
+    return Walls(which.ravel(), source, height, laid.rings, laid.width, laid.level, laid.strands, laid.inner, laid.lost)
 
 
-def _lay(
-    shapes: Regions, depth: NDArray[np.float64], spacing: NDArray[np.float64]
-) -> tuple[Rings, NDArray[np.int64], Regions, NDArray[np.bool_]]:
-    """Offset every wall from the outline; chaining offsets would gain nothing and add up errors."""
-    count = depth.shape[1] - 1
-    grid = region.offset(np.repeat(shapes, count + 1), -depth.ravel()).reshape(len(shapes), count + 1)
-    lines, inner = grid[:, :count], grid[:, count]
-    narrow = _lost(shapes, lines[:, 0], depth[:, 0])
-    for level in range(1, count):
-        within = grid[:, level + 1]
-        step = depth[:, level + 1] - depth[:, level]
-        close = np.flatnonzero(_lost(lines[:, level], within, step))
-        if len(close):
-            _part_runs(lines[:, level], close, spacing[close] / 2)
-    rings = region.rings(lines.ravel())
-    return (
+def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
+    """Lay constant lines where all fit, lines of changing width where something is narrow."""
+    plain, narrow = _constant(shapes, height, settings)
+    if not narrow.any():
+        return plain
+    parts, places = [plain], [np.flatnonzero(~narrow)]
+    widths = np.array([settings.outer_width] + [settings.line_width] * (settings.count - 1))
+    for thick in np.unique(height[narrow]):
+        some = np.flatnonzero(narrow & (height == thick))
+        bounds = settings.bounds(float(thick))
+        parts.append(narrow_walls(shapes[some], plastic_width(widths, thick), bounds, thicken=settings.thicken))
+        places.append(some)
+    return gathered(parts, places)
+
+
+def _constant(
+    shapes: Regions, height: NDArray[np.float64], settings: WallSettings
+) -> tuple[LaidWalls, NDArray[np.bool_]]:
+    """Offset every wall from the outline (chaining offsets would gain nothing and add up errors).
+
+    Returns the walls of the shapes that are nowhere too narrow for that, and which shapes are.
+    """
+    depth = wall_depths(settings, height)
+    count = settings.count
+    filled = plastic_width(settings.line_width, height)
+    beyond = [settings.bounds(one).full_above(fill) / 2 for one, fill in zip(height, filled, strict=True)]
+    depth = np.concatenate((depth, depth[:, -1:] + np.array(beyond)[:, None]), axis=1)
+    grid = region.offset(np.repeat(shapes, count + 2), -depth.ravel()).reshape(len(shapes), count + 2)
+    narrow = region.sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
+    grid, depth = np.column_stack((shapes, grid)), np.column_stack((np.zeros(len(depth)), depth))
+    for step in range(count + 1):
+        # Two steps at once: what is just twice as thick as one step is deep would vanish without a trace.
+        narrow |= _lost(grid[:, step], grid[:, step + 2], depth[:, step + 2] - depth[:, step])
+    rings = region.rings(grid[~narrow, 1 : count + 1].ravel())
+    level = rings.item % count
+    width = np.where(level == 0, settings.outer_width, settings.line_width)
+    return LaidWalls(
         Rings(rings.xy, rings.start, rings.item // count, rings.polygon),
-        rings.item % count,
-        inner,
-        narrow,
-    )
-
-
-def _part_runs(lines: Regions, close: NDArray[np.int64], half: NDArray[np.float64]) -> None:
-    """Take out, in place, where two runs of a wall would come closer than a line and lie on each other."""
-    shrunk = region.offset(lines[close], -half)
-    doubled = _lost(lines[close], shrunk, half)
-    lines[close[doubled]] = region.offset(shrunk[doubled], half[doubled])
+        np.repeat(width, np.diff(rings.start)),
+        level,
+        no_strands(),
+        grid[~narrow, count + 1],
+        region.nothing(int((~narrow).sum())),
+    ), narrow
 
 
 def _lost(outer: Regions, inner: Regions, depth: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -21,6 +21,7 @@ ROLE_NUMBER = {name: number for number, name in enumerate(ROLES)}
 
 OUTER_WALL = ROLE_NUMBER["outer-wall"]
 INNER_WALL = ROLE_NUMBER["inner-wall"]
+GAP_FILL = ROLE_NUMBER["gap-fill"]
 TOP = ROLE_NUMBER["top"]
 BOTTOM = ROLE_NUMBER["bottom"]
 SOLID = ROLE_NUMBER["solid"]

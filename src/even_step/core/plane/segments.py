@@ -1,0 +1,125 @@
+"""The edges of one region in a grid of cells: how far the nearest is, and which a ray meets first."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+
+
+@kernel
+def edges_of(xy, start):  # type: ignore[no-untyped-def]
+    """Return the edges of closed rings, (n, 4): from x, y to x, y; material to the left as in the rings."""
+    count = start[start.shape[0] - 1] - start[0]
+    out = np.empty((count, 4))
+    w = 0
+    for r in range(start.shape[0] - 1):
+        j = start[r + 1] - 1
+        for i in range(start[r], start[r + 1]):
+            out[w, 0], out[w, 1] = xy[j, 0], xy[j, 1]
+            out[w, 2], out[w, 3] = xy[i, 0], xy[i, 1]
+            w += 1
+            j = i
+    return out
+
+
+@kernel
+def grid_of(edges, cell):  # type: ignore[no-untyped-def]
+    """Sort edges into square cells; an edge is in every cell its box touches.
+
+    Returns the frame (x0, y0, cell, columns, rows), where each cell's edges begin, and the edges' numbers.
+    """
+    count = edges.shape[0]
+    frame = np.zeros(5)
+    x0 = y0 = np.inf
+    x1 = y1 = -np.inf
+    for e in range(count):
+        x0 = min(x0, edges[e, 0], edges[e, 2])
+        x1 = max(x1, edges[e, 0], edges[e, 2])
+        y0 = min(y0, edges[e, 1], edges[e, 3])
+        y1 = max(y1, edges[e, 1], edges[e, 3])
+    if count == 0:
+        x0 = y0 = x1 = y1 = 0.0
+    # Never many more cells than edges: a long thin part is not to cost its box.
+    cell = max(cell, np.sqrt((x1 - x0) * (y1 - y0) / (16.0 * count + 64.0)))
+    columns, rows = int((x1 - x0) / cell) + 1, int((y1 - y0) / cell) + 1
+    frame[0], frame[1], frame[2], frame[3], frame[4] = x0, y0, cell, columns, rows
+    first = np.zeros(columns * rows + 1, np.int64)
+    item = np.empty(0, np.int64)
+    for turn in range(2):
+        if turn == 1:
+            for g in range(columns * rows):
+                first[g + 1] += first[g]
+            item = np.empty(first[columns * rows], np.int64)
+        fill = first[: columns * rows].copy()
+        for e in range(count):
+            a = int((min(edges[e, 0], edges[e, 2]) - x0) / cell)
+            b = int((max(edges[e, 0], edges[e, 2]) - x0) / cell)
+            c = int((min(edges[e, 1], edges[e, 3]) - y0) / cell)
+            d = int((max(edges[e, 1], edges[e, 3]) - y0) / cell)
+            for gy in range(c, d + 1):
+                for gx in range(a, b + 1):
+                    g = gy * columns + gx
+                    if turn == 0:
+                        first[g + 1] += 1
+                    else:
+                        item[fill[g]] = e
+                        fill[g] += 1
+    return frame, first, item
+
+
+@kernel
+def _cells(frame, x0, y0, x1, y1):  # type: ignore[no-untyped-def]
+    """Return the range of columns and rows a box touches (half-open)."""
+    columns, rows = int(frame[3]), int(frame[4])
+    a = max(0, int(np.floor((x0 - frame[0]) / frame[2])))
+    b = min(columns, int(np.floor((x1 - frame[0]) / frame[2])) + 1)
+    c = max(0, int(np.floor((y0 - frame[1]) / frame[2])))
+    d = min(rows, int(np.floor((y1 - frame[1]) / frame[2])) + 1)
+    return a, b, c, d
+
+
+@kernel
+def nearest_edge(edges, frame, first, item, x, y, reach):  # type: ignore[no-untyped-def]
+    """Return how far the nearest edge is, no more than ``reach``."""
+    best = reach * reach
+    a, b, c, d = _cells(frame, x - reach, y - reach, x + reach, y + reach)
+    columns = int(frame[3])
+    for gy in range(c, d):
+        for gx in range(a, b):
+            g = gy * columns + gx
+            for k in range(first[g], first[g + 1]):
+                e = item[k]
+                ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+                px, py = x - edges[e, 0], y - edges[e, 1]
+                long = ux * ux + uy * uy
+                share = min(max((px * ux + py * uy) / long, 0.0), 1.0) if long > 0.0 else 0.0
+                far = (px - share * ux) ** 2 + (py - share * uy) ** 2
+                best = min(best, far)
+    return np.sqrt(best)
+
+
+@kernel
+def first_met(edges, frame, first, item, x, y, dx, dy, reach):  # type: ignore[no-untyped-def]
+    """Return how far along a ray of unit direction the first edge is, and which (−1 for none in reach)."""
+    best = reach
+    found = -1
+    ex, ey = x + dx * reach, y + dy * reach
+    a, b, c, d = _cells(frame, min(x, ex), min(y, ey), max(x, ex), max(y, ey))
+    columns = int(frame[3])
+    for gy in range(c, d):
+        for gx in range(a, b):
+            g = gy * columns + gx
+            for k in range(first[g], first[g + 1]):
+                e = item[k]
+                ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+                across = dx * uy - dy * ux
+                if across == 0.0:
+                    continue
+                px, py = edges[e, 0] - x, edges[e, 1] - y
+                along = (px * uy - py * ux) / across
+                share = (px * dy - py * dx) / across
+                if 1e-9 < along < best and -1e-9 <= share <= 1.0 + 1e-9:
+                    best = along
+                    found = e
+    return best, found

@@ -1,0 +1,321 @@
+"""Stage 4 where it is narrow: lines whose width follows the room they have.
+
+The rule, level by level from the outline inward, for the thickness ``t`` of what is left (in plastic widths; Kuipers
+et al., "A framework for adaptive width control of dense contour-parallel toolpaths in fused deposition modeling",
+2020, with all lines but the middle ones as wide as set):
+
+- two full lines and at least the narrowest fit: a line as wide as set along each side, and on with what is left;
+- less, but more than the widest line: two lines, half of the thickness each;
+- less, but at least the narrowest line: one line along the middle, as wide as the thickness;
+- less: nothing fits.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.kernels import kernel
+from even_step.core.plane import region
+from even_step.core.plane.axis import axes
+from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
+from even_step.core.plane.region import Regions
+from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
+from even_step.core.slicing.laid import LaidWalls, levels_joined, strands_of
+
+SPACING = 0.25  # mm between points where the width may change
+SLACK = 0.003  # mm, by which a shape grown back is larger, so that equal outlines do not leave shreds
+FACING = 0.707  # cosine: walls that lean more than 45° toward each other are a corner, no narrow place
+LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
+SHORTEST = 0.2  # mm, shorter lines hold nothing
+MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """Narrowest and widest line as drawn, and what rounding takes off a line's width, mm."""
+
+    narrowest: float
+    widest: float
+    rounding: float
+
+    def pair_above(self) -> float:
+        """Thickness from which two lines are laid instead of one."""
+        return self.widest - self.rounding
+
+    def full_above(self, filled: float) -> float:
+        """Thickness from which two full lines leave room for a further one."""
+        return 2 * filled + self.narrowest - self.rounding
+
+
+def narrow_walls(shapes: Regions, filled: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> LaidWalls:
+    """Lay walls inside shapes that are narrow somewhere.
+
+    Parameters
+    ----------
+    shapes
+        Outlines of layers of one thickness, mm.
+    filled : (count,) float64
+        Plastic width of each wall as set, outermost first, mm.
+    bounds
+        Of line widths.
+    thicken
+        Whether what is too thin for the narrowest line gets one all the same.
+    """
+    rest = region.offset(shapes, -bounds.rounding / 2)
+    laid: list[tuple[Rings, NDArray[np.float64]]] = []
+    strands: list[tuple[Points, NDArray[np.float64], int, int]] = []
+    lost = region.nothing(len(shapes))
+    rest = region.offset(shapes, -bounds.rounding / 2)
+    for level, fill in enumerate(filled.tolist()):
+        pair, full = bounds.pair_above(), bounds.full_above(fill)
+        rings = region.rings(rest)
+        several = region.offset(rest, -pair / 2)
+        lines = region.intersection(region.offset(rest, -fill / 2), region.offset(several, (pair - fill) / 2 + SLACK))
+        thin = _narrow(rest, several, pair)
+        if level == 0:
+            lost = _unfit(rest, thin, bounds)
+        strands += _singles(thin, rings, bounds, pair, level, thicken=thicken and level == 0)
+        laid.append(_pairs(lines, rings, fill, pair, full, bounds))
+        core = region.offset(rest, -full / 2)
+        rest = region.intersection(region.offset(rest, -fill), region.offset(core, full / 2 - fill + SLACK))
+    full = bounds.full_above(float(filled[-1]))
+    gaps = _narrow(rest, region.offset(rest, -full / 2), full)
+    strands += _singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
+    rings, width, levels = levels_joined(laid)
+    return LaidWalls(rings, width, levels, strands_of(strands), region.difference(rest, gaps), lost)
+
+
+def _narrow(rest: Regions, core: Regions, thickness: float) -> Regions:
+    """Return what of the rest is narrower than a thickness; the core is the rest moved in by half of it."""
+    thin = region.difference(rest, region.offset(core, thickness / 2 + SLACK))
+    parts, owner = region.pieces(thin)
+    kept = region.area(parts) >= LEAST_AREA
+    return region.gathered(parts[kept], owner[kept], len(rest))
+
+
+def _unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
+    """Return what of thin places even the narrowest line does not fit into."""
+    half = (bounds.narrowest - bounds.rounding) / 2
+    # Round, for a sharp corner is not thin: its tip lies within a line's rounding.
+    reached = region.offset_round(region.offset(rest, -half), half * np.sqrt(2))
+    parts, owner = region.pieces(region.difference(thin, reached))
+    kept = region.area(parts) >= LEAST_AREA
+    return region.gathered(parts[kept], owner[kept], len(rest))
+
+
+def _singles(
+    thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool
+) -> list[tuple[Points, NDArray[np.float64], int, int]]:
+    """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
+    middle = axes(thin, walls, widest, SPACING)
+    out: list[tuple[Points, NDArray[np.float64], int, int]] = []
+    for k, item in enumerate(middle.item):
+        a, b = int(middle.start[k]), int(middle.start[k + 1])
+        xy, thick = middle.xy[a:b], np.clip(2 * middle.radius[a:b], 0.0, widest)
+        for first, last in _stretches(thick, bounds, thicken=thicken):
+            line = xy[first:last]
+            if float(np.hypot(*np.diff(line, axis=0).T).sum()) >= SHORTEST:
+                out += [(one, wide, int(item), level) for one, wide in _laid(line, thick[first:last], bounds)]
+    return out
+
+
+def _stretches(thick: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> list[tuple[int, int]]:
+    """Return where a middle line is thick enough for a line to be laid, as ranges of its points."""
+    enough = np.ones(len(thick), bool) if thicken else thick >= bounds.narrowest - bounds.rounding
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], enough, [False])).astype(np.int8)))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1]
+
+
+def _laid(line: Points, thick: NDArray[np.float64], bounds: Bounds) -> list[tuple[Points, NDArray[np.float64]]]:
+    """Turn a middle line into one line, or two side by side where it is thicker than the widest line."""
+    double = thick > bounds.pair_above()
+    cuts = np.flatnonzero(np.diff(double.astype(np.int8))) + 1
+    out: list[tuple[Points, NDArray[np.float64]]] = []
+    for first, last in pairwise((0, *cuts.tolist(), len(line))):
+        span = slice(first, last + 1)  # a point at a change belongs to both sides, so that no gap opens
+        some, width = line[span], thick[span]
+        if len(some) < 2:
+            continue
+        if not double[first]:
+            out.append(_thinned(some, np.maximum(width + bounds.rounding, bounds.narrowest)))
+            continue
+        along = np.gradient(some, axis=0)
+        along /= np.maximum(np.hypot(*along.T), 1e-12)[:, None]
+        aside = np.stack((-along[:, 1], along[:, 0]), axis=1) * (width / 4)[:, None]
+        out.append(_thinned(some + aside, width / 2 + bounds.rounding))
+        out.append(_thinned((some - aside)[::-1], width[::-1] / 2 + bounds.rounding))
+    return out
+
+
+def _thinned(line: Points, width: NDArray[np.float64]) -> tuple[Points, NDArray[np.float64]]:
+    """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width."""
+    if len(line) > 3:
+        closed = bool((line[0] == line[-1]).all())
+        soft, wide = line.copy(), width.copy()
+        soft[1:-1] = (line[:-2] + 2 * line[1:-1] + line[2:]) / 4
+        wide[1:-1] = (width[:-2] + 2 * width[1:-1] + width[2:]) / 4
+        if closed:
+            soft[0] = soft[-1] = (line[-2] + 2 * line[0] + line[1]) / 4
+        line, width = soft, wide
+    keep = np.zeros(len(line), np.bool_)
+    _needed(line, width, keep)
+    line, width = line[keep], width[keep]
+    width = np.append((width[:-1] + width[1:]) / 2, width[-1])
+    return line, width
+
+
+@kernel
+def _needed(line, width, keep):  # type: ignore[no-untyped-def]
+    """Mark the points a line needs: it bends there, or its width has changed by a step."""
+    count = line.shape[0]
+    keep[0] = keep[count - 1] = True
+    at = 0
+    while at < count - 1:
+        best = at + 1
+        for j in range(at + 2, count):
+            ux, uy = line[j, 0] - line[at, 0], line[j, 1] - line[at, 1]
+            long = np.sqrt(ux * ux + uy * uy)
+            if long == 0.0 or abs(width[j] - width[at]) > 0.02:
+                break
+            straight = True
+            for i in range(at + 1, j):
+                px, py = line[i, 0] - line[at, 0], line[i, 1] - line[at, 1]
+                if abs(px * uy - py * ux) > MOST_BEND * long:
+                    straight = False
+                    break
+            if not straight:
+                break
+            best = j
+        keep[best] = True
+        at = best
+    return 0
+
+
+def _pairs(
+    lines: Regions, walls: Rings, fill: float, pair: float, full: float, bounds: Bounds
+) -> tuple[Rings, NDArray[np.float64]]:
+    """Lay a level's closed lines; where less than two full lines and another fit they share the thickness."""
+    rings = region.rings(lines)
+    count = len(lines)
+    of_item, of_wall = rings.starts_by_item(count), walls.starts_by_item(count)
+    xy: list[Points] = []
+    width: list[NDArray[np.float64]] = []
+    start: list[Index] = []
+    for item in range(count):
+        a, b = int(of_item[item]), int(of_item[item + 1])
+        if a == b:
+            continue
+        edges = edges_of(walls.xy, walls.start[of_wall[item] : of_wall[item + 1] + 1])
+        frame, first, inside = grid_of(edges, full)
+        points, filled, places = _share(
+            rings.xy, rings.start[a : b + 1], edges, frame, first, inside, fill, pair, full, FACING, SPACING
+        )
+        xy.append(points)
+        width.append(filled + bounds.rounding)
+        start.append(places)
+    return (
+        Rings(
+            np.asarray(np.round(np.concatenate(xy), 3) + 0.0, np.float64) if xy else np.empty((0, 2)),
+            joined_starts(start) if start else np.zeros(1, np.int64),
+            rings.item,
+            rings.polygon,
+        ),
+        np.concatenate(width) if width else np.empty(0),
+    )
+
+
+@kernel
+def _thickness(edges, frame, first, item, x, y, nx, ny, fill, full, facing):  # type: ignore[no-untyped-def]
+    """Return the thickness beside a point of a line, ``full`` where it is thicker or no walls face each other.
+
+    The largest circle that touches the wall behind the point and the wall ahead: the ray to the wall ahead has
+    length L and meets it at an angle β, so its radius is ``L·cos β / (1 + cos β)``.
+    """
+    if nearest_edge(edges, frame, first, item, x, y, fill) < 0.5 * fill - 0.02:
+        return full
+    back, behind = first_met(edges, frame, first, item, x, y, -nx, -ny, fill)
+    if behind < 0:
+        return full
+    ahead, e = first_met(edges, frame, first, item, x, y, nx, ny, full)
+    if e < 0:
+        return full
+    ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+    long = np.hypot(ux, uy)
+    cos = (nx * uy - ny * ux) / long if long > 0.0 else 0.0
+    if cos < facing:
+        return full
+    return min(full, 2.0 * (ahead + back) * cos / (1.0 + cos))
+
+
+@kernel
+def _share(xy, start, edges, frame, first, item, fill, pair, full, facing, spacing):  # type: ignore[no-untyped-def]
+    """Move rings in or out where their thickness is to be shared; returns points, plastic widths and starts."""
+    room = 64 + 2 * (start[start.shape[0] - 1] - start[0])
+    points = np.empty((room, 2))
+    wide = np.empty(room)
+    starts = np.zeros(start.shape[0], np.int64)
+    w = 0
+    for r in range(start.shape[0] - 1):
+        a, b = start[r], start[r + 1]
+        size = 0
+        for i in range(a, b):
+            j = i + 1 if i + 1 < b else a
+            size += 1 + int(np.hypot(xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]) / spacing)
+        px, py = np.empty(size), np.empty(size)
+        normal_x, normal_y, thick = np.empty(size), np.empty(size), np.empty(size)
+        corner = np.zeros(size, np.bool_)
+        n = 0
+        shared = False
+        for i in range(a, b):
+            j = i + 1 if i + 1 < b else a
+            dx, dy = xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]
+            long = np.hypot(dx, dy)
+            steps = 1 + int(long / spacing)
+            nx, ny = (-dy / long, dx / long) if long > 0.0 else (0.0, 0.0)
+            for k in range(steps):
+                px[n], py[n] = xy[i, 0] + dx * k / steps, xy[i, 1] + dy * k / steps
+                mx, my = px[n] + 0.5 * dx / steps, py[n] + 0.5 * dy / steps
+                normal_x[n], normal_y[n] = nx, ny
+                corner[n] = k == 0
+                t = _thickness(edges, frame, first, item, mx, my, nx, ny, fill, full, facing) if long > 0.0 else full
+                thick[n] = max(t, pair)
+                shared = shared or t < full
+                n += 1
+        if w + n + 2 > points.shape[0]:
+            more = np.empty((2 * (w + n + 2), 2))
+            more[:w] = points[:w]
+            points = more
+            wider = np.empty(more.shape[0])
+            wider[:w] = wide[:w]
+            wide = wider
+        if not shared:
+            for i in range(a, b):
+                points[w, 0], points[w, 1] = xy[i, 0], xy[i, 1]
+                wide[w] = fill
+                w += 1
+            starts[r + 1] = w
+            continue
+        moved = np.empty(n)
+        for k in range(n):
+            moved[k] = 0.25 * thick[k] - 0.5 * fill if thick[k] < full else 0.0
+        soft = np.empty(n)
+        for k in range(n):
+            before, after = k - 1 if k > 0 else n - 1, k + 1 if k + 1 < n else 0
+            soft[k] = 0.25 * moved[before] + 0.5 * moved[k] + 0.25 * moved[after]
+        for k in range(n):
+            before = k - 1 if k > 0 else n - 1
+            if not corner[k] and abs(soft[k] - soft[before]) < 1e-6:
+                continue
+            mx, my = normal_x[before] + normal_x[k], normal_y[before] + normal_y[k]
+            half = 0.5 * (mx * mx + my * my)  # 1 + cos of the turn
+            by = 0.5 * (soft[before] + soft[k])
+            scale = by / half if half > 0.5 else 0.0
+            points[w, 0], points[w, 1] = px[k] + mx * scale, py[k] + my * scale
+            wide[w] = fill + 2.0 * soft[k]
+            w += 1
+        starts[r + 1] = w
+    return points[:w].copy(), wide[:w].copy(), starts

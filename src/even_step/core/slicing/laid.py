@@ -1,0 +1,151 @@
+"""Walls as they are laid: closed lines, single lines, and what they leave; and putting them together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
+from even_step.core.plane.region import Regions
+
+
+@dataclass(frozen=True, eq=False)
+class Strands:
+    """Open lines of changing width.
+
+    Attributes
+    ----------
+    xy : (N, 2) float64
+        mm.
+    width : (N,) float64
+        Drawn width from a point to the next, mm.
+    start : (P + 1,) int64
+        Where each begins.
+    item : (P,) int64
+        Which set of walls it belongs to, not falling.
+    level : (P,) int64
+        0 for the outermost wall; as many as there are walls for what fills the gap within.
+    """
+
+    xy: Points
+    width: NDArray[np.float64]
+    start: Index
+    item: Index
+    level: Index
+
+
+@dataclass(frozen=True, eq=False)
+class LaidWalls:
+    """Walls of some shapes.
+
+    Attributes
+    ----------
+    rings : Rings
+        Centre lines, shape by shape, outermost level first.
+    width : (N,) float64
+        Drawn width from each of their points to the next, mm.
+    level : (R,) int64
+        0 for the outermost wall.
+    strands : Strands
+        Single and gap-filling lines.
+    inner : (n,) regions
+        What is left inside.
+    lost : (n,) regions
+        What no line fits into.
+    """
+
+    rings: Rings
+    width: NDArray[np.float64]
+    level: Index
+    strands: Strands
+    inner: Regions
+    lost: Regions
+
+
+def no_strands() -> Strands:
+    """Return none."""
+    none = np.empty(0, np.int64)
+    return Strands(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, none)
+
+
+def strands_of(pieces: list[tuple[Points, NDArray[np.float64], int, int]]) -> Strands:
+    """Build strands of points, widths, item and level each."""
+    if not pieces:
+        return no_strands()
+    out = Strands(
+        np.round(np.concatenate([piece[0] for piece in pieces]), 3) + 0.0,
+        np.concatenate([piece[1] for piece in pieces]),
+        starts_of(np.array([len(piece[0]) for piece in pieces], np.int64)),
+        np.array([piece[2] for piece in pieces], np.int64),
+        np.array([piece[3] for piece in pieces], np.int64),
+    )
+    return _sorted(out)
+
+
+def _sorted(strands: Strands) -> Strands:
+    order = np.argsort(strands.item, kind="stable")
+    start, place = chosen(strands.start, order)
+    return Strands(strands.xy[place], strands.width[place], start, strands.item[order], strands.level[order])
+
+
+def chosen(start: Index, order: Index) -> tuple[Index, Index]:
+    """Return starts and places of points when only some paths are taken, in an order."""
+    count = np.diff(start)[order]
+    fresh = starts_of(count)
+    return fresh, np.repeat(start[:-1][order] - fresh[:-1], count) + np.arange(int(fresh[-1]))
+
+
+def levels_joined(laid: list[tuple[Rings, NDArray[np.float64]]]) -> tuple[Rings, NDArray[np.float64], Index]:
+    """Put the rings of all levels together, shape by shape, outermost level first."""
+    level = np.concatenate([np.full(len(rings.item), number, np.int64) for number, (rings, _) in enumerate(laid)])
+    rings = _side_by_side([rings for rings, _ in laid])
+    width = np.concatenate([width for _, width in laid])
+    order = np.lexsort((np.arange(len(level)), level, rings.item))
+    return *_taken(rings, width, order), level[order]
+
+
+def gathered(parts: list[LaidWalls], places: list[Index]) -> LaidWalls:
+    """Put walls of several groups of shapes together; ``places`` says which shapes each group holds."""
+    count = sum(len(place) for place in places)
+    rings = _side_by_side(
+        [
+            Rings(part.rings.xy, part.rings.start, place[part.rings.item], part.rings.polygon)
+            for part, place in zip(parts, places, strict=True)
+        ]
+    )
+    order = np.argsort(rings.item, kind="stable")
+    level = np.concatenate([part.level for part in parts])[order]
+    rings, width = _taken(rings, np.concatenate([part.width for part in parts]), order)
+    strands = Strands(
+        np.concatenate([part.strands.xy for part in parts]),
+        np.concatenate([part.strands.width for part in parts]),
+        joined_starts([part.strands.start for part in parts]),
+        np.concatenate([place[part.strands.item] for part, place in zip(parts, places, strict=True)]),
+        np.concatenate([part.strands.level for part in parts]),
+    )
+    inner, lost = region.nothing(count), region.nothing(count)
+    for part, place in zip(parts, places, strict=True):
+        inner[place], lost[place] = part.inner, part.lost
+    return LaidWalls(rings, width, level, _sorted(strands), inner, lost)
+
+
+def _side_by_side(many: list[Rings]) -> Rings:
+    """Concatenate rings with polygons numbered on; items are taken as they are."""
+    tops = np.cumsum([0, *(int(rings.polygon[-1]) + 1 if len(rings.polygon) else 0 for rings in many)])
+    return Rings(
+        np.concatenate([rings.xy for rings in many]),
+        joined_starts([rings.start for rings in many]),
+        np.concatenate([rings.item for rings in many]),
+        np.concatenate([rings.polygon + at for rings, at in zip(many, tops, strict=False)]),
+    )
+
+
+def _taken(rings: Rings, width: NDArray[np.float64], order: Index) -> tuple[Rings, NDArray[np.float64]]:
+    """Put rings in an order that keeps those of a polygon together."""
+    start, place = chosen(rings.start, order)
+    polygon = rings.polygon[order]
+    fresh = np.diff(polygon, prepend=polygon[:1]) != 0
+    return Rings(rings.xy[place], start, rings.item[order], np.cumsum(fresh)), width[place]
