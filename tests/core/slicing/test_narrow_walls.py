@@ -68,14 +68,17 @@ def test_a_wall_of_one_line_is_one_line_as_wide_as_the_wall(sliced, thick):
 
 @pytest.mark.parametrize("thick", [0.8, 0.95, 1.05])
 def test_a_wall_of_two_lines_is_one_loop_whose_lines_share_the_thickness(sliced, thick):
-    lines, widths = layer_lines(sliced(box(20, thick, 1), FULL).sliced.toolpath, LAYER)
-    middle = [k for k, line in enumerate(lines) if np.ptp(line[:, 0]) > 10]
-    assert len(middle) == 2
+    path = sliced(box(20, thick, 1), FULL).sliced.toolpath
+    lines, widths = layer_lines(path, LAYER)
     share = (thick + 0.2 * (1 - np.pi / 4)) / 2  # two lines, their round edges one upon the other
-    assert [widths[k] for k in middle] == pytest.approx([share, share], abs=0.01)
-    assert sorted(abs(np.median(lines[k][:, 1]) - 110) for k in middle) == pytest.approx(
-        [(thick - share) / 2] * 2, abs=0.01
+    assert widths == pytest.approx([share] * len(lines), abs=WIDTH_STEP)
+    points = np.concatenate(lines)
+    along = np.abs(points[:, 0] - 110) < 9
+    assert np.abs(points[along, 1] - 110) == pytest.approx(
+        np.full(along.sum(), (thick - share) / 2), abs=WIDTH_STEP / 2
     )
+    ends = [line[0] for line in lines[1:]] + [lines[0][0]]
+    assert np.array([line[-1] for line in lines]) == pytest.approx(np.array(ends))
 
 
 @pytest.mark.parametrize("gap", [0.25, 0.5, 0.65])

@@ -241,59 +241,6 @@ def _orient(xy, start, polygon):  # type: ignore[no-untyped-def]
     return 0
 
 
-def corner_sum(regions: Regions) -> NDArray[np.float64]:
-    """Return how fast each outline grows shorter when it is moved in, (n,), mm per mm.
-
-    Moving in by a small ``d`` takes ``2·d·tan(θ/2)`` off at a corner that turns left by θ and adds as much at
-    one that turns right, as long as corners stay sharp. Turns past 120° are bevelled and counted as such.
-    """
-    some = rings(regions)
-    return np.asarray(_corner_sum(some.xy, some.start, some.item, len(regions)))
-
-
-@kernel
-def _corner_sum(xy, start, item, count):  # type: ignore[no-untyped-def]
-    out = np.zeros(count)
-    for r in range(item.shape[0]):
-        first, last = start[r], start[r + 1]
-        for i in range(first, last):
-            p = i - 1 if i > first else last - 1
-            n = i + 1 if i + 1 < last else first
-            ux, uy = xy[i, 0] - xy[p, 0], xy[i, 1] - xy[p, 1]
-            vx, vy = xy[n, 0] - xy[i, 0], xy[n, 1] - xy[i, 1]
-            # tan(θ/2) = sin θ / (1 + cos θ)
-            cross, dot = ux * vy - uy * vx, ux * vx + uy * vy
-            size = np.sqrt((ux * ux + uy * uy) * (vx * vx + vy * vy))
-            half = cross / (size + dot) if size + dot > 1e-12 * size else 1.8 * np.sign(cross)
-            out[item[r]] += 2.0 * half if half > 0.0 else 2.0 * max(half, -1.8)
-    return out
-
-
-def sharpest_turn(regions: Regions, least: float) -> NDArray[np.float64]:
-    """Return the sharpest outward corner of each, (n,), degrees by which the outline turns there.
-
-    Sides shorter than ``least`` mm are no part of a corner's sides.
-    """
-    some = rings(regions)
-    return np.asarray(np.degrees(_sharpest_turn(some.xy, some.start, some.item, len(regions), least)))
-
-
-@kernel
-def _sharpest_turn(xy, start, item, count, least):  # type: ignore[no-untyped-def]
-    out = np.zeros(count)
-    for r in range(item.shape[0]):
-        first, last = start[r], start[r + 1]
-        for i in range(first, last):
-            p = i - 1 if i > first else last - 1
-            n = i + 1 if i + 1 < last else first
-            ux, uy = xy[i, 0] - xy[p, 0], xy[i, 1] - xy[p, 1]
-            vx, vy = xy[n, 0] - xy[i, 0], xy[n, 1] - xy[i, 1]
-            if ux * ux + uy * uy < least * least or vx * vx + vy * vy < least * least:
-                continue
-            out[item[r]] = max(out[item[r]], np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy))
-    return out
-
-
 def pieces(regions: Regions) -> tuple[Regions, Index]:
     """Return single polygons and which region each came from."""
     parts, owner = shapely.get_parts(regions, return_index=True)

@@ -24,10 +24,12 @@ from even_step.core.plane.axis import axes
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
-from even_step.core.slicing.laid import LaidWalls, levels_joined, strands_of
+from even_step.core.plane.turns import loses
+from even_step.core.slicing.laid import LaidWalls, Strand, levels_joined, strands_of
 
 SPACING = 0.25  # mm between points where the width may change
 SLACK = 0.003  # mm, by which a shape grown back is larger, so that equal outlines do not leave shreds
+HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 FACING = 0.707  # cosine: walls that lean more than 45° toward each other are a corner, no narrow place
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 SHORTEST = 0.2  # mm, shorter lines hold nothing
@@ -51,13 +53,32 @@ class Bounds:
         return 2 * filled + self.narrowest - self.rounding
 
 
-def narrow_walls(shapes: Regions, filled: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> LaidWalls:
-    """Lay walls inside shapes that are narrow somewhere.
+@dataclass(frozen=True, eq=False)
+class Begun:
+    """Shapes whose outer walls are laid already.
+
+    Attributes
+    ----------
+    lines : list of (n,) regions
+        Centre lines of each level laid so far, every one of the width that is set.
+    rest : (n,) regions
+        What is left inside them, in plastic widths.
+    sharp : (n,) bool
+        Which shapes have corners so sharp that they are narrow.
+    """
+
+    lines: list[Regions]
+    rest: Regions
+    sharp: NDArray[np.bool_]
+
+
+def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> LaidWalls:
+    """Lay the walls inside shapes that are narrow somewhere.
 
     Parameters
     ----------
-    shapes
-        Outlines of layers of one thickness, mm.
+    begun
+        The shapes, of layers of one thickness, mm.
     filled : (count,) float64
         Plastic width of each wall as set, outermost first, mm.
     bounds
@@ -65,28 +86,57 @@ def narrow_walls(shapes: Regions, filled: NDArray[np.float64], bounds: Bounds, *
     thicken
         Whether what is too thin for the narrowest line gets one all the same.
     """
-    rest = region.offset(shapes, -bounds.rounding / 2)
-    laid: list[tuple[Rings, NDArray[np.float64]]] = []
-    strands: list[tuple[Points, NDArray[np.float64], int, int]] = []
-    lost = region.nothing(len(shapes))
-    rest = region.offset(shapes, -bounds.rounding / 2)
-    for level, fill in enumerate(filled.tolist()):
-        pair, full = bounds.pair_above(), bounds.full_above(fill)
-        rings = region.rings(rest)
-        several = region.offset(rest, -pair / 2)
-        lines = region.intersection(region.offset(rest, -fill / 2), region.offset(several, (pair - fill) / 2 + SLACK))
-        thin = _narrow(rest, several, pair)
-        if level == 0:
-            lost = _unfit(rest, thin, bounds)
-        strands += _singles(thin, rings, bounds, pair, level, thicken=thicken and level == 0)
-        laid.append(_pairs(lines, rings, fill, pair, full, bounds))
+    count, rest = len(begun.rest), begun.rest
+    laid = [_as_set(region.rings(lines), float(fill), bounds) for lines, fill in zip(begun.lines, filled, strict=False)]
+    strands: list[Strand] = []
+    lost = region.nothing(count)
+    for level in range(len(laid), len(filled)):
+        fill = float(filled[level])
+        full = bounds.full_above(fill)
         core = region.offset(rest, -full / 2)
-        rest = region.intersection(region.offset(rest, -fill), region.offset(core, full / 2 - fill + SLACK))
+        tight = np.flatnonzero(begun.sharp | loses(rest, core, np.full(count, full / 2)))
+        lines, after = region.offset(rest, -fill / 2), region.offset(rest, -fill)
+        walls = region.rings(rest)
+        if len(tight):
+            singles = _tighten(rest, core, lines, after, tight, fill, bounds)
+            if level == 0:
+                lost[tight] = _unfit(rest[tight], singles[tight], bounds)
+            strands += _singles(singles, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
+        laid.append(_pairs(lines, walls, tight, fill, bounds))
+        rest = after
     full = bounds.full_above(float(filled[-1]))
     gaps = _narrow(rest, region.offset(rest, -full / 2), full)
     strands += _singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
     rings, width, levels = levels_joined(laid)
     return LaidWalls(rings, width, levels, strands_of(strands), region.difference(rest, gaps), lost)
+
+
+def _tighten(
+    rest: Regions,
+    core: Regions,
+    lines: Regions,
+    after: Regions,
+    tight: Index,
+    fill: float,
+    bounds: Bounds,
+) -> Regions:
+    """Where shapes are tight, keep lines where two fit, and what is left where more than two do, both in place.
+
+    Returns where one line is to be laid, (n,).
+    """
+    pair, full = bounds.pair_above(), bounds.full_above(fill)
+    some = rest[tight]
+    several = region.offset(some, -pair / 2)
+    lines[tight] = region.intersection(lines[tight], region.offset(several, (pair - fill) / 2 + SLACK))
+    after[tight] = region.intersection(after[tight], region.offset(core[tight], full / 2 - fill + SLACK))
+    singles = region.nothing(len(rest))
+    singles[tight] = _narrow(some, several, pair)
+    return singles
+
+
+def _as_set(rings: Rings, fill: float, bounds: Bounds) -> tuple[Rings, NDArray[np.float64]]:
+    """Return closed lines with their widths: the one that is set."""
+    return rings, np.full(len(rings.xy), fill + bounds.rounding)
 
 
 def _narrow(rest: Regions, core: Regions, thickness: float) -> Regions:
@@ -107,12 +157,10 @@ def _unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
     return region.gathered(parts[kept], owner[kept], len(rest))
 
 
-def _singles(
-    thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool
-) -> list[tuple[Points, NDArray[np.float64], int, int]]:
+def _singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> list[Strand]:
     """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
     middle = axes(thin, walls, widest, SPACING)
-    out: list[tuple[Points, NDArray[np.float64], int, int]] = []
+    out: list[Strand] = []
     for k, item in enumerate(middle.item):
         a, b = int(middle.start[k]), int(middle.start[k + 1])
         xy, thick = middle.xy[a:b], np.clip(2 * middle.radius[a:b], 0.0, widest)
@@ -196,27 +244,33 @@ def _needed(line, width, keep):  # type: ignore[no-untyped-def]
 
 
 def _pairs(
-    lines: Regions, walls: Rings, fill: float, pair: float, full: float, bounds: Bounds
+    lines: Regions, walls: Rings, tight: Index, fill: float, bounds: Bounds
 ) -> tuple[Rings, NDArray[np.float64]]:
     """Lay a level's closed lines; where less than two full lines and another fit they share the thickness."""
     rings = region.rings(lines)
-    count = len(lines)
-    of_item, of_wall = rings.starts_by_item(count), walls.starts_by_item(count)
+    if len(tight) == 0:
+        return _as_set(rings, fill, bounds)
+    pair, full = bounds.pair_above(), bounds.full_above(fill)
+    of_item, of_wall = rings.starts_by_item(len(lines)), walls.starts_by_item(len(lines))
     xy: list[Points] = []
     width: list[NDArray[np.float64]] = []
     start: list[Index] = []
-    for item in range(count):
-        a, b = int(of_item[item]), int(of_item[item + 1])
-        if a == b:
+    before = 0
+    for item in (*tight.tolist(), len(lines)):
+        first, last = int(of_item[before]), int(of_item[item])
+        if last > first:  # those in between are as they are
+            xy.append(rings.xy[rings.start[first] : rings.start[last]])
+            width.append(np.full(len(xy[-1]), fill))
+            start.append(rings.start[first : last + 1] - rings.start[first])
+        before = item + 1
+        if item == len(lines) or of_item[item] == of_item[item + 1]:
             continue
         edges = edges_of(walls.xy, walls.start[of_wall[item] : of_wall[item + 1] + 1])
-        frame, first, inside = grid_of(edges, full)
-        points, filled, places = _share(
-            rings.xy, rings.start[a : b + 1], edges, frame, first, inside, fill, pair, full, FACING, SPACING
-        )
-        xy.append(points)
-        width.append(filled + bounds.rounding)
-        start.append(places)
+        places = rings.start[of_item[item] : of_item[item + 1] + 1]
+        shared = _share(rings.xy, places, edges, *grid_of(edges, full), fill, pair, full)
+        xy.append(shared[0])
+        width.append(shared[1])
+        start.append(shared[2])
     return (
         Rings(
             np.asarray(np.round(np.concatenate(xy), 3) + 0.0, np.float64) if xy else np.empty((0, 2)),
@@ -224,12 +278,12 @@ def _pairs(
             rings.item,
             rings.polygon,
         ),
-        np.concatenate(width) if width else np.empty(0),
+        np.concatenate(width) + bounds.rounding if width else np.empty(0),
     )
 
 
 @kernel
-def _thickness(edges, frame, first, item, x, y, nx, ny, fill, full, facing):  # type: ignore[no-untyped-def]
+def _thickness(edges, frame, first, item, x, y, nx, ny, fill, full):  # type: ignore[no-untyped-def]
     """Return the thickness beside a point of a line, ``full`` where it is thicker or no walls face each other.
 
     The largest circle that touches the wall behind the point and the wall ahead: the ray to the wall ahead has
@@ -246,13 +300,13 @@ def _thickness(edges, frame, first, item, x, y, nx, ny, fill, full, facing):  # 
     ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
     long = np.hypot(ux, uy)
     cos = (nx * uy - ny * ux) / long if long > 0.0 else 0.0
-    if cos < facing:
+    if cos < FACING:
         return full
     return min(full, 2.0 * (ahead + back) * cos / (1.0 + cos))
 
 
 @kernel
-def _share(xy, start, edges, frame, first, item, fill, pair, full, facing, spacing):  # type: ignore[no-untyped-def]
+def _share(xy, start, edges, frame, first, item, fill, pair, full):  # type: ignore[no-untyped-def]
     """Move rings in or out where their thickness is to be shared; returns points, plastic widths and starts."""
     room = 64 + 2 * (start[start.shape[0] - 1] - start[0])
     points = np.empty((room, 2))
@@ -264,7 +318,7 @@ def _share(xy, start, edges, frame, first, item, fill, pair, full, facing, spaci
         size = 0
         for i in range(a, b):
             j = i + 1 if i + 1 < b else a
-            size += 1 + int(np.hypot(xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]) / spacing)
+            size += 1 + int(np.hypot(xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]) / SPACING)
         px, py = np.empty(size), np.empty(size)
         normal_x, normal_y, thick = np.empty(size), np.empty(size), np.empty(size)
         corner = np.zeros(size, np.bool_)
@@ -274,14 +328,14 @@ def _share(xy, start, edges, frame, first, item, fill, pair, full, facing, spaci
             j = i + 1 if i + 1 < b else a
             dx, dy = xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]
             long = np.hypot(dx, dy)
-            steps = 1 + int(long / spacing)
+            steps = 1 + int(long / SPACING)
             nx, ny = (-dy / long, dx / long) if long > 0.0 else (0.0, 0.0)
             for k in range(steps):
                 px[n], py[n] = xy[i, 0] + dx * k / steps, xy[i, 1] + dy * k / steps
                 mx, my = px[n] + 0.5 * dx / steps, py[n] + 0.5 * dy / steps
                 normal_x[n], normal_y[n] = nx, ny
                 corner[n] = k == 0
-                t = _thickness(edges, frame, first, item, mx, my, nx, ny, fill, full, facing) if long > 0.0 else full
+                t = _thickness(edges, frame, first, item, mx, my, nx, ny, fill, full) if long > 0.0 else full
                 thick[n] = max(t, pair)
                 shared = shared or t < full
                 n += 1
@@ -301,7 +355,8 @@ def _share(xy, start, edges, frame, first, item, fill, pair, full, facing, spaci
             continue
         moved = np.empty(n)
         for k in range(n):
-            moved[k] = 0.25 * thick[k] - 0.5 * fill if thick[k] < full else 0.0
+            slit = thick[k] - 2.0 * fill
+            moved[k] = 0.25 * slit if thick[k] < full and abs(slit) > HAIRLINE else 0.0
         soft = np.empty(n)
         for k in range(n):
             before, after = k - 1 if k > 0 else n - 1, k + 1 if k + 1 < n else 0

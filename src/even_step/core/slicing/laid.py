@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,9 @@ from numpy.typing import NDArray
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
+
+#: Points, widths, item and level of one open line.
+Strand: TypeAlias = tuple[Points, NDArray[np.float64], int, int]
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,8 +75,8 @@ def no_strands() -> Strands:
     return Strands(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, none)
 
 
-def strands_of(pieces: list[tuple[Points, NDArray[np.float64], int, int]]) -> Strands:
-    """Build strands of points, widths, item and level each."""
+def strands_of(pieces: list[Strand]) -> Strands:
+    """Put open lines together, by their items."""
     if not pieces:
         return no_strands()
     out = Strands(

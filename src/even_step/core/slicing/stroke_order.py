@@ -7,7 +7,7 @@ import numpy as np
 from even_step.core.kernels import kernel
 from even_step.core.plane.nearest import nearest_order
 
-WIDTH_STEP = 0.02  # mm, within one line the width may differ by no more
+WIDTH_STEP = 0.04  # mm, within one line the width may differ by no more
 
 
 @kernel

@@ -13,13 +13,12 @@ from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width, section_rounding
 from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.beads import Bounds, narrow_walls
+from even_step.core.plane.turns import loses, sharpest_turn
+from even_step.core.slicing.beads import Begun, Bounds, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew, runs_of
 
-LOST_AREA = 0.02  # mm², less is the rounding of bevelled corners,
-LOST_WIDTH = 5e-5  # and for each mm of outline that of short sides that vanish at round corners
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 
@@ -118,57 +117,74 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
 
 
 def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
-    """Lay constant lines where all fit, lines of changing width where something is narrow."""
-    plain, narrow = _constant(shapes, height, settings)
-    if not narrow.any():
-        return plain
-    parts, places = [plain], [np.flatnonzero(~narrow)]
+    """Lay constant lines where all fit, lines of changing width from where something is narrow."""
+    tried = _constant(shapes, height, settings)
+    plain = np.flatnonzero(tried.narrow_from == settings.count)
+    parts, places = [tried.walls(plain)], [plain]
     widths = np.array([settings.outer_width] + [settings.line_width] * (settings.count - 1))
-    for thick in np.unique(height[narrow]):
-        some = np.flatnonzero(narrow & (height == thick))
-        bounds = settings.bounds(float(thick))
-        parts.append(narrow_walls(shapes[some], plastic_width(widths, thick), bounds, thicken=settings.thicken))
+    narrow = np.flatnonzero(tried.narrow_from < settings.count)
+    for level, micrometres in sorted(set(zip(tried.narrow_from[narrow], np.round(height[narrow] * 1e6), strict=True))):
+        some = narrow[(tried.narrow_from[narrow] == level) & (np.round(height[narrow] * 1e6) == micrometres)]
+        filled, bounds = plastic_width(widths, height[some[0]]), settings.bounds(float(height[some[0]]))
+        rest = region.offset(shapes[some], -(bounds.rounding / 2 + float(filled[:level].sum())))
+        begun = Begun([tried.lines[some, k] for k in range(level)], rest, tried.sharp[some])
+        parts.append(narrow_walls(begun, filled, bounds, thicken=settings.thicken))
         places.append(some)
     return gathered(parts, places)
 
 
-def _constant(
-    shapes: Regions, height: NDArray[np.float64], settings: WallSettings
-) -> tuple[LaidWalls, NDArray[np.bool_]]:
-    """Offset every wall from the outline (chaining offsets would gain nothing and add up errors).
+@dataclass(frozen=True, eq=False)
+class _Constant:
+    """Lines of constant width in some shapes.
 
-    Returns the walls of the shapes that are nowhere too narrow for that, and which shapes are.
+    Attributes
+    ----------
+    settings
+        What was asked for.
+    lines : (n, count) regions
+        The centre line of each level.
+    inner : (n,) regions
+        What is left inside.
+    narrow_from : (n,) int64
+        The first level that may not fit everywhere, ``count`` for none.
+    sharp : (n,) bool
+        Whether a shape has corners so sharp that they are narrow.
     """
-    depth = wall_depths(settings, height)
-    count = settings.count
+
+    settings: WallSettings
+    lines: Regions
+    inner: Regions
+    narrow_from: Index
+    sharp: NDArray[np.bool_]
+
+    def walls(self, some: Index) -> LaidWalls:
+        """Return the lines of some shapes as walls."""
+        count = self.settings.count
+        rings = region.rings(self.lines[some].ravel())
+        level = rings.item % count
+        width = np.where(level == 0, self.settings.outer_width, self.settings.line_width)
+        return LaidWalls(
+            Rings(rings.xy, rings.start, rings.item // count, rings.polygon),
+            np.repeat(width, np.diff(rings.start)),
+            level,
+            no_strands(),
+            self.inner[some],
+            region.nothing(len(some)),
+        )
+
+
+def _constant(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> _Constant:
+    """Offset every wall from the outline; chaining offsets would gain nothing and add up errors."""
+    depth, count = wall_depths(settings, height), settings.count
     filled = plastic_width(settings.line_width, height)
     beyond = [settings.bounds(one).full_above(fill) / 2 for one, fill in zip(height, filled, strict=True)]
-    depth = np.concatenate((depth, depth[:, -1:] + np.array(beyond)[:, None]), axis=1)
-    grid = region.offset(np.repeat(shapes, count + 2), -depth.ravel()).reshape(len(shapes), count + 2)
-    narrow = region.sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
-    grid, depth = np.column_stack((shapes, grid)), np.column_stack((np.zeros(len(depth)), depth))
-    for step in range(count + 1):
+    depth = np.column_stack((np.zeros(len(depth)), depth, depth[:, -1:] + np.array(beyond)[:, None]))
+    moved = region.offset(np.repeat(shapes, count + 2), -depth[:, 1:].ravel()).reshape(len(shapes), count + 2)
+    grid = np.column_stack((shapes, moved))
+    sharp = sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
+    narrow_from = np.where(sharp, 0, count)
+    for step in range(count, -1, -1):
         # Two steps at once: what is just twice as thick as one step is deep would vanish without a trace.
-        narrow |= _lost(grid[:, step], grid[:, step + 2], depth[:, step + 2] - depth[:, step])
-    rings = region.rings(grid[~narrow, 1 : count + 1].ravel())
-    level = rings.item % count
-    width = np.where(level == 0, settings.outer_width, settings.line_width)
-    return LaidWalls(
-        Rings(rings.xy, rings.start, rings.item // count, rings.polygon),
-        np.repeat(width, np.diff(rings.start)),
-        level,
-        no_strands(),
-        grid[~narrow, count + 1],
-        region.nothing(int((~narrow).sum())),
-    ), narrow
-
-
-def _lost(outer: Regions, inner: Regions, depth: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Tell whether something vanished because it was too narrow to be moved in.
-
-    Moved in by ``d``, an area ``A`` with outline ``L`` becomes ``A − d·L + d²·S/2`` (Steiner's formula, ``S``
-    the sum over its corners), as long as nothing vanishes; more than that is left where something did.
-    """
-    length = region.perimeter(outer)
-    left = region.area(outer) - depth * length + depth * depth * region.corner_sum(outer) / 2
-    return np.asarray(region.area(inner) - left > LOST_AREA + LOST_WIDTH * length)
+        lost = loses(grid[:, step], grid[:, step + 2], depth[:, step + 2] - depth[:, step])
+        narrow_from[lost] = np.minimum(narrow_from[lost], min(step, count - 1))
+    return _Constant(settings, grid[:, 1 : count + 1], grid[:, count + 1], narrow_from, sharp)
