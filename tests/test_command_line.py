@@ -125,7 +125,7 @@ def test_then_slices_again_and_cuts_nothing(run, cube, tmp_path):
     assert first["cache"]["infill"] == "miss"
     assert second["cache"]["walls"] == "miss"
     assert second["cache"]["contours"] == "hit"
-    assert first["volume_by_role_mm3"]["infill"] > 1.8 * record["volume_by_role_mm3"]["infill"]
+    assert first["volume_by_role_mm3"]["infill"] > 1.6 * record["volume_by_role_mm3"]["infill"]
 
 
 def test_check_reads_back_what_slice_wrote(run, cube, tmp_path):
@@ -158,7 +158,7 @@ def test_check_reads_back_what_slice_wrote(run, cube, tmp_path):
         (["--set", "infill.densty=20"], "no such setting"),
         (["--set", "infill.density"], "KEY=VALUE"),
         (["--set", "layers.height=0.9"], "0.05 to 0.32 mm"),
-        (["--set", "infill.pattern=gyroid"], "lines, grid"),
+        (["--set", "infill.pattern=tartan"], "lines, grid"),
         (["--then", "walls.count=many"], "whole number"),
         (["--machine", "Willow"], "Larch 220"),
         (["--machine", "willow.toml"], "willow.toml"),

@@ -45,7 +45,7 @@ def test_the_outer_walls_edge_lies_on_the_contour(sliced):
 
 
 def test_sparse_infill_weighs_its_density_of_the_room(sliced):
-    done = sliced(box(), {**BARE, "infill.density": 20, "infill.overlap": 0})
+    done = sliced(box(), {**BARE, "infill.density": 20, "infill.overlap": 0, "infill.end_run": 0})
     covers = done.sliced.solids[0].walls
     room = sum(float(covers.inner[covers.which[k]].area) for k in range(3, 96)) * 0.2
     assert done.report["volume_by_role_mm3"]["infill"] == pytest.approx(0.2 * room, rel=0.05)

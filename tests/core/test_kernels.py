@@ -103,7 +103,7 @@ def test_hatching_and_the_ledger():
     some = shape.starts_by_item(1)
     one = np.ones(1)
     fast, slow, _ = both(
-        hatch._hatch, shape.xy, shape.start, some, one * 30, one * 0.4, 0.0, 0.0, one * 0.0, one, 0.1, 0, 1
+        hatch._hatch, shape.xy, shape.start, some, one * 30, one * 0.4, 0.0, 0.0, one * 0.0, one, one * 0.0, 0.1, 0, 1
     )
     same(fast, slow)
     width = np.full(len(fast[1]) - 1, 0.45)

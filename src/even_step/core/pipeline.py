@@ -18,7 +18,7 @@ from even_step.core.job.arrange import arrange
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.cascade import Resolved, resolve
 from even_step.core.job.model import MM_PER, Copy, Job, Part
-from even_step.core.mesh.mesh import Mesh, Model
+from even_step.core.mesh.mesh import Model
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import file_bytes, read_model
@@ -28,14 +28,16 @@ from even_step.core.motion.speeds import MotionSettings
 from even_step.core.plane import region
 from even_step.core.slicing.adhesion import Adhesion, AdhesionSettings, adhesion
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble
-from even_step.core.slicing.contours import ContourSettings, contours
-from even_step.core.slicing.covers import Covers, CoverSettings, covers
+from even_step.core.slicing.bridges import BridgeSettings
+from even_step.core.slicing.contours import ContourSettings
+from even_step.core.slicing.covers import CoverSettings
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
-from even_step.core.slicing.infill.infill import InfillSettings, infill
-from even_step.core.slicing.ledger import Ledger, ledger
-from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
-from even_step.core.slicing.regions import RegionSettings, regions
-from even_step.core.slicing.walls import WallSettings, walls
+from even_step.core.slicing.infill.infill import InfillSettings
+from even_step.core.slicing.ledger import Ledger
+from even_step.core.slicing.ordering import OrderSettings
+from even_step.core.slicing.regions import RegionSettings
+from even_step.core.slicing.walls import WallSettings
+from even_step.core.solid_stages import PosedSolid, SolidStages
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew
@@ -47,7 +49,7 @@ STAGES: dict[str, tuple[type, ...]] = {
     "contours": (ContourSettings,),
     "regions": (RegionSettings,),
     "walls": (WallSettings,),
-    "covers": (CoverSettings,),
+    "covers": (CoverSettings, BridgeSettings),
     "infill": (InfillSettings,),
     "adhesion": (AdhesionSettings,),
     "order": (OrderSettings, TravelSettings),
@@ -55,7 +57,7 @@ STAGES: dict[str, tuple[type, ...]] = {
     "write": (),
 }
 #: Settings that only the machine's code and the layer heads carry; they are read where these are written.
-WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer")
+WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
 
 
 ABSURD = 4.0  # machine sizes
@@ -127,16 +129,6 @@ def model_of(part: Part, models: list[Model]) -> Model:
     return models[part.object]
 
 
-@dataclass(frozen=True, eq=False)
-class _Solid:
-    """A posed mesh with the hash of what it was made from."""
-
-    model: Model
-    mesh: Mesh
-    matrix: NDArray[np.float64]
-    key: str
-
-
 def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = None) -> Sliced:
     """Take a job through all stages up to its findings.
 
@@ -170,13 +162,15 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
     heights, heights_key = run.stage("heights", (tallest, settings), lambda: fixed_heights(tallest, settings))
     wall = take(WallSettings, resolved.values, bore=job.machine.extruders[0].bore)
-    work = [_Slicing(solid, heights, heights_key, wall, resolved, run) for solid in solids]
+    overhang = min(job.machine.overhang_limit)
+    work = [SolidStages(solid, heights, heights_key, wall, overhang, resolved, run) for solid in solids]
     sliced = tuple(one.result() for one in work)
     toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
     motion = take(
         MotionSettings,
         resolved.values,
         melt_limit=job.materials[0].flow_limit,
+        bore=job.machine.extruders[0].bore,
         filament=job.machine.filament_diameter,
         highest=job.machine.height,
     )
@@ -205,9 +199,11 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
 
 
-def _stand(job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun) -> tuple[list[_Solid], list[PlacedPart]]:
+def _stand(
+    job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun
+) -> tuple[list[PosedSolid], list[PlacedPart]]:
     """Pose every part, equal ones once, and find a place for those that have none."""
-    solids: dict[str, _Solid] = {}
+    solids: dict[str, PosedSolid] = {}
     numbers: dict[str, int] = {}
     wanted: list[tuple[int, Part, int, Copy]] = []
     for part in job.parts:
@@ -220,7 +216,7 @@ def _stand(job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun) -
                 with run.timed("read"):
                     mesh, _ = set_down(model.merged(), matrix)
                 numbers[key] = len(solids)
-                solids[key] = _Solid(model, mesh, matrix, key)
+                solids[key] = PosedSolid(model, mesh, matrix, key)
             wanted.append((numbers[key], part, count, copy))
     in_order = list(solids.values())
     boxes = np.array([in_order[number].mesh.bounds[:, :2] for number, *_ in wanted])
@@ -258,7 +254,7 @@ def models_of(job: Job, run: StageRun) -> list[Model]:
     return [model_of(part, files[part.file][0]) for part in job.parts]
 
 
-def _refuse_absurd_sizes(job: Job, solids: list[_Solid], placed: list[PlacedPart]) -> None:
+def _refuse_absurd_sizes(job: Job, solids: list[PosedSolid], placed: list[PlacedPart]) -> None:
     """Refuse what is many times larger than the machine: too large is a finding, absurd is a wrong unit."""
     most = ABSURD * max(*job.machine.bed.size, job.machine.height)
     for part in placed:
@@ -272,73 +268,8 @@ def _refuse_absurd_sizes(job: Job, solids: list[_Solid], placed: list[PlacedPart
             )
 
 
-class _Slicing:
-    """The stages of one solid, in its own frame."""
-
-    def __init__(
-        self,
-        solid: _Solid,
-        heights: Heights,
-        heights_key: str,
-        wall: WallSettings,
-        resolved: Resolved,
-        run: StageRun,
-    ) -> None:
-        self.solid, self.values, self.run = solid, resolved.values, run
-        tall = float(solid.mesh.bounds[1, 2])
-        count = heights.count_for(tall)
-        cuts, self.thick = heights.cuts[:count], heights.thick[:count]
-        cuts[:1] = np.minimum(cuts[:1], tall / 2)  # a part thinner than half a layer is not to be missed
-        crew = run.crew
-        cut = take(ContourSettings, self.values)
-        self.contours, key = run.stage(
-            "contours", (solid.key, heights_key, cut), lambda: contours(solid.mesh, cuts, cut, crew)
-        )
-        allow = take(RegionSettings, self.values)
-        self.outlines, key = run.stage("regions", (key, allow), lambda: regions(self.contours, allow, crew))
-        self.walls, self.wall_key = run.stage(
-            "walls", (key, wall), lambda: walls(self.outlines, self.thick, wall, crew)
-        )
-        cover = take(CoverSettings, self.values)
-        self.covers: Covers
-        self.covers, self.cover_key = run.stage(
-            "covers", (self.wall_key, cover), lambda: covers(self.outlines, self.walls, cover, crew)
-        )
-        self.first: tuple[Blocks, str] | None = None
-
-    def result(self) -> SlicedSolid:
-        """Return what the findings look at."""
-        return SlicedSolid(self.solid.model, self.solid.mesh, self.contours, self.outlines, self.walls, self.covers)
-
-    def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
-        """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
-        run, crew = self.run, self.run.crew
-        fill, order = take(InfillSettings, self.values), take(OrderSettings, self.values)
-        origin = (-at[0], -at[1])
-        filled, key = run.stage(
-            "infill",
-            (self.cover_key, fill, origin),
-            lambda: infill(self.walls, self.covers, origin, fill, crew),
-        )
-        blocks, key = run.stage(
-            "order", (key, order), lambda: order_lines(self.walls, self.covers, filled, order, crew)
-        )
-        self.first = self.first or (blocks, key)
-        return blocks, key
-
-    def ledger(self) -> Ledger:
-        """Measure the solid's layers, at the first place it stands at."""
-        if self.first is None:
-            return Ledger(np.zeros((0, 5)))
-        blocks, key = self.first
-        measured, _ = self.run.stage(
-            "ledger", (key,), lambda: ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)
-        )
-        return measured
-
-
 def _toolpath(
-    work: list[_Slicing],
+    work: list[SolidStages],
     sliced: tuple[SlicedSolid, ...],
     placed: list[PlacedPart],
     heights: Heights,

@@ -28,7 +28,7 @@ HOLED = SQUARE.difference(shapely.Point(10, 10).buffer(4, quad_segs=32))
 
 
 def lay(shape, angle=0.0, spacing=2.0, origin=(0.0, 0.0), extend=0.0, join=0.0, hands=None):
-    how = Hatch(np.array([angle]), np.array([spacing]), origin, np.array([extend]), np.array([join]))
+    how = Hatch(np.array([angle]), np.array([spacing]), origin, np.array([extend]), np.array([join]), np.zeros(1))
     return hatch(region.rings(regions(shape)), how, hands)
 
 
@@ -78,7 +78,7 @@ def test_extended_lines_reach_past_the_region(hands):
 
 
 def test_an_empty_cell_has_no_lines(hands):
-    how = Hatch(np.zeros(3), np.array([1.0, 1.0, 0.0]), (0.0, 0.0), np.zeros(3), np.zeros(3))
+    how = Hatch(np.zeros(3), np.array([1.0, 1.0, 0.0]), (0.0, 0.0), np.zeros(3), np.zeros(3), np.zeros(3))
     strokes = hatch(region.rings(regions(SQUARE, shapely.MultiPolygon(), SQUARE)), how, hands)
     assert np.diff(strokes.cell).tolist()[1:] == [0, 0]
     assert np.diff(strokes.cell)[0] > 0

@@ -71,12 +71,11 @@ def test_a_wall_of_two_lines_is_one_loop_whose_lines_share_the_thickness(sliced,
     path = sliced(box(20, thick, 1), FULL).sliced.toolpath
     lines, widths = layer_lines(path, LAYER)
     share = (thick + 0.2 * (1 - np.pi / 4)) / 2  # two lines, their round edges one upon the other
-    assert widths == pytest.approx([share] * len(lines), abs=WIDTH_STEP)
+    long = [wide for line, wide in zip(lines, widths, strict=True) if np.ptp(line[:, 0]) > 5]
+    assert long == pytest.approx([share] * len(long), abs=WIDTH_STEP)
     points = np.concatenate(lines)
-    along = np.abs(points[:, 0] - 110) < 9
-    assert np.abs(points[along, 1] - 110) == pytest.approx(
-        np.full(along.sum(), (thick - share) / 2), abs=WIDTH_STEP / 2
-    )
+    off = np.abs(points[np.abs(points[:, 0] - 110) < 9, 1] - 110)
+    assert off == pytest.approx(np.full(len(off), (thick - share) / 2), abs=WIDTH_STEP / 2)
     ends = [line[0] for line in lines[1:]] + [lines[0][0]]
     assert np.array([line[-1] for line in lines]) == pytest.approx(np.array(ends))
 

@@ -30,6 +30,7 @@ HEADINGS = {
     "walls": "Walls",
     "top": "Top and bottom",
     "bottom": "Top and bottom",
+    "bridges": "Bridges",
     "infill": "Infill",
     "adhesion": "Adhesion",
     "motion": "Speed",

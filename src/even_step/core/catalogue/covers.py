@@ -40,7 +40,7 @@ BOTTOM_WIDTH = Setting(
     "Bottom line width",
     "length",
     0.45,
-    "How wide the lines of bottom layers and of the solid inside are.",
+    "How wide the lines of the lowest layer are.",
     range=(0.1, 4.0),
     step=0.01,
     limit="line_width",
@@ -66,4 +66,84 @@ LEAST_AREA = Setting(
     step=0.5,
     synonyms=("sliver", "threshold", "minimum"),
 )
-ALL = (TOP_LAYERS, BOTTOM_LAYERS, TOP_WIDTH, BOTTOM_WIDTH, ANGLE, LEAST_AREA)
+PATTERNS = (
+    "lines",
+    "concentric",
+    "hilbert",
+    "star-spiral",
+    "grid",
+    "triangles",
+    "star",
+    "cubic",
+    "honeycomb",
+    "gyroid",
+)
+TOP_THICKNESS = Setting(
+    "top.thickness",
+    "Top thickness at least",
+    "length",
+    0.0,
+    "So thick is a closed top at least, whatever the layer height; the count above holds when it gives more.",
+    range=(0.0, 50.0),
+    advised=(0.0, 3.0),
+    step=0.2,
+    level="wider",
+    synonyms=("roof", "solid", "skin"),
+)
+BOTTOM_THICKNESS = Setting(
+    "bottom.thickness",
+    "Bottom thickness at least",
+    "length",
+    0.0,
+    "So thick is a closed bottom at least, whatever the layer height.",
+    range=(0.0, 50.0),
+    advised=(0.0, 3.0),
+    step=0.2,
+    level="wider",
+    synonyms=("floor", "solid", "skin"),
+)
+TOP_PATTERN = Setting(
+    "top.pattern",
+    "Top pattern",
+    "choice",
+    "lines",
+    "How the lines of the topmost layer lie. Lines are laid one beside the other for an even sheen; concentric follows "
+    "the outline; the Hilbert curve and the star spiral are ornaments; crossing patterns lie uneven on purpose.",
+    choices=PATTERNS,
+    level="wider",
+    synonyms=("monotonic", "surface", "finish", "ornament"),
+)
+BOTTOM_PATTERN = Setting(
+    "bottom.pattern",
+    "Bottom pattern",
+    "choice",
+    "lines",
+    "How the lines of the lowest layer lie.",
+    choices=PATTERNS,
+    level="wider",
+    synonyms=("surface", "finish", "ornament"),
+)
+SOLID_WIDTH = Setting(
+    "top.solid_line_width",
+    "Inside full line width",
+    "length",
+    0.45,
+    "How wide the lines of full layers are that no one sees.",
+    range=(0.1, 4.0),
+    step=0.01,
+    limit="line_width",
+    synonyms=("extrusion", "solid"),
+)
+ALL = (
+    TOP_LAYERS,
+    TOP_THICKNESS,
+    BOTTOM_LAYERS,
+    BOTTOM_THICKNESS,
+    TOP_PATTERN,
+    BOTTOM_PATTERN,
+    TOP_WIDTH,
+    BOTTOM_WIDTH,
+    SOLID_WIDTH,
+    ANGLE,
+    LEAST_AREA,
+)

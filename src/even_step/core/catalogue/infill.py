@@ -16,10 +16,23 @@ PATTERN = Setting(
     "Infill pattern",
     "choice",
     "lines",
-    "Lines lie across each other from layer to layer and are quickest. A grid crosses in every layer.",
-    choices=("lines", "grid"),
+    "All weigh the same at one density. Lines are quickest; grid, triangles and star cross in every layer; honeycomb "
+    "and gyroid hold alike in all directions; cubic and gyroid wander with height; concentric and the Hilbert curve "
+    "bend easily; branching grows only what the tops need.",
+    choices=(
+        "lines",
+        "grid",
+        "triangles",
+        "star",
+        "cubic",
+        "honeycomb",
+        "gyroid",
+        "concentric",
+        "hilbert",
+        "branching",
+    ),
     level="short",
-    synonyms=("fill", "structure"),
+    synonyms=("fill", "structure", "tree", "vault", "lightweight", "flexible"),
 )
 ANGLE = Setting(
     "infill.angle",
@@ -55,4 +68,52 @@ OVERLAP = Setting(
     step=5.0,
     synonyms=("bond", "encroach"),
 )
-ALL = (DENSITY, PATTERN, ANGLE, LINE_WIDTH, OVERLAP)
+END_RUN = Setting(
+    "infill.end_run",
+    "End runs up to",
+    "length",
+    4.0,
+    "How far the end of an infill line follows the wall to join the next: fewer travel moves and a better hold. 0 "
+    "leaves the ends bare.",
+    range=(0.0, 100.0),
+    advised=(0.0, 20.0),
+    step=1.0,
+    level="wider",
+    synonyms=("connect", "join", "anchor"),
+)
+LAYERS_AT_ONCE = Setting(
+    "infill.layers_at_once",
+    "Layers of infill at once",
+    "count",
+    1,
+    "Infill is laid once for so many layers and as much higher, where all of them have room for it: quicker, while the "
+    "walls stay fine. Together they stay below 0.8 of the nozzle.",
+    range=(1, 20),
+    advised=(1, 4),
+    step=1,
+    level="wider",
+    synonyms=("combine", "thick", "every", "fast"),
+)
+GRADING = Setting(
+    "infill.grading",
+    "Infill grows denser",
+    "choice",
+    "none",
+    "Half of the infill lines are laid only near the walls, or only near the tops: less weight at the same skin. For "
+    "patterns of straight lines.",
+    choices=("none", "walls", "tops"),
+    level="wider",
+    synonyms=("gradual", "adaptive", "variable"),
+)
+GRADING_DEPTH = Setting(
+    "infill.grading_depth",
+    "Near is within",
+    "length",
+    5.0,
+    "How far from the walls or below the tops the infill has its full density when it grows denser.",
+    range=(0.5, 200.0),
+    advised=(1.0, 30.0),
+    step=1.0,
+    synonyms=("gradual", "adaptive"),
+)
+ALL = (DENSITY, PATTERN, ANGLE, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)

@@ -14,7 +14,7 @@ from even_step.core.job.cascade import Resolved
 from even_step.core.job.model import Job
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.speeds import MotionSettings
-from even_step.core.toolpath.roles import ROLES
+from even_step.core.toolpath.roles import BRIDGE, ROLES
 from even_step.core.toolpath.toolpath import Toolpath
 
 PLACE = re.compile(r"\{([a-z_.]+)\}")
@@ -112,8 +112,6 @@ def layer_head(source: GcodeJob, layer: int) -> bytes:
     text = f";es layer={layer} top={top:.3f} thick={thick:.3f}\n"
     if layer == 1 and values["heat.nozzle"] != values["heat.first_nozzle"]:
         text += f"M104 S{_plain(values['heat.nozzle'])}\n"
-    if layer == int(values["cooling.fan_from_layer"]) and float(values["cooling.fan"]) > 0:
-        text += f"M106 S{float(values['cooling.fan']) * 2.55:.0f}\n"
     return text.encode()
 
 
@@ -145,28 +143,44 @@ def path_comments(source: GcodeJob) -> PathComments:
     count = len(path.role)
     if count == 0:
         return PathComments(np.empty(0, np.uint8), np.zeros(1, np.int64), np.empty(0, np.int64))
-    look = np.stack((path.role.astype(np.float64), path.width, path.height, path.part), axis=1)
     new_layer = np.zeros(count, bool)
     new_layer[path.layer[:-1][np.diff(path.layer) > 0]] = True
-    differs = np.vstack((np.ones((1, 4), bool), look[1:] != look[:-1]))
-    said = new_layer | differs.any(axis=1)
-    key = np.column_stack((look, new_layer | differs[:, 3]))[said]
-    unique, place = np.unique(key, axis=0, return_inverse=True)
-    texts = [_tag(source, row) for row in unique]
+    columns = [path.role, np.round(path.width * 1000), np.round(path.height * 1000), path.part + 1, fan_of(source)]
+    look = [np.asarray(column, np.int64) for column in columns]
+    changes = [np.append(True, column[1:] != column[:-1]) for column in look]
+    changes[4][0] = look[4][0] > 0  # the fan is off at first
+    said = new_layer | np.any(changes, axis=0)
+    look += [new_layer | changes[3], changes[4]]
+    key = np.zeros(int(said.sum()), np.int64)
+    for column in look:
+        key = key * (int(column.max()) + 1) + column[said]
+    _, first, place = np.unique(key, return_index=True, return_inverse=True)
+    texts = [_tag(source, *(int(column[said][at]) for column in look)) for at in first]
     of_path = np.full(count, -1, np.int64)
     of_path[said] = place.ravel()
     starts = np.cumsum([0, *(len(text) for text in texts)]).astype(np.int64)
     return PathComments(np.frombuffer(b"".join(texts), np.uint8), starts, of_path)
 
 
-def _size(value: float) -> str:
-    """Say a width or height with two decimals, or three where it has them."""
-    return f"{value:.3f}".removesuffix("0")
+def fan_of(source: GcodeJob) -> NDArray[np.int64]:
+    """Return how fast the fan turns on each path, 0 to 255."""
+    values, path = source.resolved.values, source.toolpath
+    cooled = path.layer_of_path() >= int(values["cooling.fan_from_layer"])
+    fan = np.where(cooled, round(float(values["cooling.fan"]) * 2.55), 0)
+    return np.where(path.role == BRIDGE, round(float(values["bridges.fan"]) * 2.55), fan).astype(np.int64)
 
 
-def _tag(source: GcodeJob, row: NDArray[np.float64]) -> bytes:
+def _size(micrometres: int) -> str:
+    """Say a width or height in mm with two decimals, or three where it has them."""
+    return f"{micrometres / 1000:.3f}".removesuffix("0")
+
+
+def _tag(
+    source: GcodeJob, role: int, width: int, height: int, part: int, fan: int, new_part: int, new_fan: int
+) -> bytes:
     text = ""
-    if row[4] and row[3] >= 0:
-        name, copy = source.part_names[int(row[3])]
+    if new_part and part > 0:
+        name, copy = source.part_names[part - 1]
         text = f";es part={_quoted(name)} copy={copy}\n"
-    return (text + f";es role={ROLES[int(row[0])]} width={_size(row[1])} height={_size(row[2])}\n").encode()
+    text += f";es role={ROLES[role]} width={_size(width)} height={_size(height)}\n"
+    return (text + (f"M106 S{fan}\n" if new_fan else "")).encode()

@@ -8,9 +8,9 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import heat, motion, travel
+from even_step.core.catalogue import bridges, heat, motion, travel
 from even_step.core.plane.bead import section_area
-from even_step.core.toolpath.roles import BOTTOM, OUTER_WALL, ROLES, SKIRT, TOP
+from even_step.core.toolpath.roles import BOTTOM, BRIDGE, OUTER_WALL, ROLES, SKIRT, TOP
 from even_step.core.toolpath.toolpath import Toolpath
 
 
@@ -18,8 +18,8 @@ from even_step.core.toolpath.toolpath import Toolpath
 class MotionSettings:
     """Speeds (mm/s), accelerations (mm/s²), retraction (mm), flow (%), least layer time (s).
 
-    ``melt_limit`` is the material's, mm³/s; ``filament`` its diameter and ``highest`` the top of the build
-    volume, mm.
+    ``melt_limit`` is the material's, mm³/s; ``bore`` the nozzle's, ``filament`` its diameter and ``highest`` the top of
+    the build volume, mm.
     """
 
     print_speed: Annotated[float, motion.PRINT_SPEED]
@@ -35,9 +35,12 @@ class MotionSettings:
     lift: Annotated[float, travel.LIFT]
     flow: Annotated[float, travel.FLOW]
     first_flow: Annotated[float, travel.FIRST_FLOW]
+    bridge_speed: Annotated[float, bridges.SPEED]
+    bridge_flow: Annotated[float, bridges.FLOW]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
     least_speed: Annotated[float, heat.LEAST_SPEED]
     melt_limit: float
+    bore: float
     filament: float
     highest: float
 
@@ -75,12 +78,14 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     speed[OUTER_WALL] = settings.outer_speed
     speed[[TOP, BOTTOM]] = settings.cover_speed
     speed[SKIRT] = settings.first_speed
+    speed[BRIDGE] = settings.bridge_speed
     first = toolpath.layer_of_path() == 0
     wanted = speed[toolpath.role]
     wanted = np.where(first, np.minimum(wanted, settings.first_speed), wanted)
     flow = np.where(first, settings.flow * settings.first_flow / 100.0, settings.flow) / 100.0
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
-    area = section_area(width, height) * flow
+    strand = np.pi * settings.bore**2 / 4 * settings.bridge_flow / 100.0  # free in the air, a line stays round
+    area = np.where(toolpath.role == BRIDGE, strand, section_area(width, height)) * flow
     wanted = np.minimum(wanted, settings.melt_limit / np.maximum(area, 1e-9))
     acceleration = np.where(toolpath.role == OUTER_WALL, settings.outer_acceleration, settings.print_acceleration)
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)

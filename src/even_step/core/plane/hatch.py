@@ -33,6 +33,8 @@ class Hatch:
     join_within : (C,) float64
         Ends of neighbouring lines no further apart than this are joined, mm; both are shortened by half of
         the join, so that no plastic is laid twice.
+    phase : (C,) float64
+        How far the lines are shifted aside from there, mm.
     shortest : float
         Lines shorter than this are left out, mm.
     """
@@ -42,6 +44,7 @@ class Hatch:
     origin: tuple[float, float]
     extend: NDArray[np.float64]
     join_within: NDArray[np.float64]
+    phase: NDArray[np.float64]
     shortest: float = 0.1
 
 
@@ -84,6 +87,7 @@ def hatch(rings: Rings, how: Hatch, crew: Crew) -> Strokes:
             how.origin[1],
             how.extend,
             how.join_within,
+            how.phase,
             how.shortest,
             first,
             last,
@@ -99,6 +103,25 @@ def hatch(rings: Rings, how: Hatch, crew: Crew) -> Strokes:
         np.concatenate([one[2] for one in done]),
         joined_starts([one[3] for one in done]),
     )
+
+
+def crossings(uv: Points, start: Index, spacing: float) -> tuple[NDArray[np.float64], Index, int]:
+    """Return where rings cross the rows ``v = k·spacing``.
+
+    Returns
+    -------
+    u : (2n,) float64
+        Places, sorted within each row; two by two they bound what lies inside.
+    row : (R + 1,) int64
+        Where each row's begin.
+    first : int
+        Number ``k`` of the first row.
+    """
+    base = int(start[0]) if len(start) else 0
+    size = np.arange(1, int(start[-1]) - base + 1) if len(start) else np.empty(0, np.int64)
+    size[start[1:] - 1 - base] = start[:-1] - base
+    u, row, first = _crossings(uv[base : base + len(size)], size, 0, len(size), spacing)
+    return u, row, int(first)
 
 
 @kernel
@@ -218,6 +241,7 @@ def _hatch(  # type: ignore[no-untyped-def]
     y0,
     extend,
     join_within,
+    phase,
     shortest,
     first,
     last,
@@ -242,7 +266,7 @@ def _hatch(  # type: ignore[no-untyped-def]
             for i in range(ring_start[r], ring_start[r + 1]):
                 x, y = xy[i, 0] - x0, xy[i, 1] - y0
                 uv[i - a, 0] = x * cos + y * sin
-                uv[i - a, 1] = y * cos - x * sin
+                uv[i - a, 1] = y * cos - x * sin - phase[c]
                 size[i - a] = i - a + 1
             size[ring_start[r + 1] - 1 - a] = ring_start[r] - a
         u, row, lowest = _crossings(uv, size, 0, b - a, spacing[c])
@@ -270,7 +294,7 @@ def _hatch(  # type: ignore[no-untyped-def]
             i = head
             forward = True
             while True:
-                v = of_row[i] * spacing[c]
+                v = of_row[i] * spacing[c] + phase[c]
                 u_in = lines[i, 0] if forward else lines[i, 1]
                 u_out = lines[i, 1] if forward else lines[i, 0]
                 joined = False

@@ -312,6 +312,27 @@ def stroked(xy: Points, start: Index, width: NDArray[np.float64]) -> shapely.Mul
     return union_all(shapely.buffer(lines, width / 2, quad_segs=4))
 
 
+def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
+    """Cut lines to regions, list by list.
+
+    Returns
+    -------
+    xy, start
+        Points of the pieces no shorter than ``shortest`` mm, on the grid, and where each piece begins.
+    cell : (n + 1,) int64
+        Where each region's pieces begin.
+    """
+    many = np.array([shapely.multilinestrings([shapely.linestrings(one) for one in lines]) for lines in drawn], object)
+    pieces_, owner = shapely.get_parts(shapely.intersection(many, regions), return_index=True)
+    long = (shapely.get_type_id(pieces_) == 1) & (shapely.length(pieces_) >= shortest)
+    xy, of = shapely.get_coordinates(pieces_[long], return_index=True)
+    return (
+        np.asarray(np.round(xy, DECIMALS) + 0.0, np.float64),
+        starts_of(np.bincount(of, minlength=int(long.sum()))),
+        starts_of(np.bincount(owner[long], minlength=len(regions))),
+    )
+
+
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:
     """Return a rectangle."""
     return _multi(shapely.box(x0, y0, x1, y1))

@@ -76,14 +76,14 @@ def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, setting
                 first, last = int(blocks.block[b]), int(blocks.block[b + 1])
                 plan.append((int(i), first, last, k))
                 paths += last - first
-                points += int(blocks.start[last] - blocks.start[first])
+                points += int(blocks.paths.start[last] - blocks.paths.start[first])
         layer[k + 1] = paths
     out = _empty(paths, points, layer, heights)
     _put(out, 0, 0, *skirt, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
     p, n = len(skirt[1]) - 1, len(skirt[0])
     for i, first, last, k in plan:
         one = placed[i]
-        b = one.blocks
+        b = one.blocks.paths
         a, z = b.start[first], b.start[last]
         _put(
             out,
@@ -96,7 +96,7 @@ def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, setting
             b.linked[first:last],
             *one.at,
             one.part,
-            heights.thick[k],
+            np.where(b.height[first:last] > 0, b.height[first:last], heights.thick[k]),
         )
         p, n = p + last - first, n + int(z - a)
     _decide_retraction(out.xy, out.start, out.layer, settings.retract_from, out.retract)
@@ -129,7 +129,7 @@ def _put(
     dx: float,
     dy: float,
     part: int,
-    height: float,
+    height: float | NDArray[np.float64],
 ) -> None:
     """Copy paths into the toolpath from path ``p`` and point ``n`` on, shifted."""
     count = len(role)

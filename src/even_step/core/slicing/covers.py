@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
@@ -10,17 +10,18 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import covers as keys
 from even_step.core.plane import region
-from even_step.core.plane.bead import plastic_width
-from even_step.core.plane.hatch import Hatch, Strokes, hatch
+from even_step.core.plane.hatch import Hatch, hatch
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.bridges import Bridges, BridgeSettings, find_bridges
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, Layout, fill_layers
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls
-from even_step.core.toolpath.roles import BOTTOM, SOLID, TOP
+from even_step.core.toolpath.roles import BOTTOM, BRIDGE, SOLID, TOP
 from even_step.core.work import Crew, runs_of
 
-COVER_ROLES = (BOTTOM, SOLID, TOP)  # in the order they are laid
-JOIN_WITHIN = 3.0  # spacings: ends of neighbouring lines no further apart are joined
+COVER_ROLES = (BOTTOM, SOLID, TOP)
 
 
 @dataclass(frozen=True)
@@ -28,11 +29,35 @@ class CoverSettings:
     """How many full layers, and how their lines lie; mm, mm², degrees."""
 
     top_layers: Annotated[int, keys.TOP_LAYERS]
+    top_thickness: Annotated[float, keys.TOP_THICKNESS]
     bottom_layers: Annotated[int, keys.BOTTOM_LAYERS]
+    bottom_thickness: Annotated[float, keys.BOTTOM_THICKNESS]
+    top_pattern: Annotated[str, keys.TOP_PATTERN]
+    bottom_pattern: Annotated[str, keys.BOTTOM_PATTERN]
     top_width: Annotated[float, keys.TOP_WIDTH]
     bottom_width: Annotated[float, keys.BOTTOM_WIDTH]
+    solid_width: Annotated[float, keys.SOLID_WIDTH]
     angle: Annotated[float, keys.ANGLE]
     least_area: Annotated[float, keys.LEAST_AREA]
+
+    def reach(self, height: float) -> list[int]:
+        """Return which near layers must cover a point for it to be open inside, the farthest above first."""
+        up, down = (
+            max(count, int(np.ceil(thickness / height - 1e-6)))
+            for count, thickness in (
+                (self.top_layers, self.top_thickness),
+                (self.bottom_layers, self.bottom_thickness),
+            )
+        )
+        return [*range(up, 0, -1), *range(-down, 0)]
+
+    def of_role(self, role: int) -> tuple[str, float]:
+        """Return pattern and line width of a role."""
+        return {
+            BOTTOM: (self.bottom_pattern, self.bottom_width),
+            SOLID: ("lines", self.solid_width),
+            TOP: (self.top_pattern, self.top_width),
+        }[role]
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,21 +74,19 @@ class Covers:
         Bottom, solid and top.
     room : (D,) regions
         What is left for infill.
-    line_set : (L,) int64
-        Which set of lines a layer has.
-    lines : Strokes
-        Three cells a set: bottom, solid, top.
-    width : (3,) float64
-        Line width of each role, mm.
+    bridges : Bridges
+        What is laid over air, by division; no part of the above.
+    fills : of Fill
+        Their lines in the order they are laid, the tops apart, for those come last.
     """
 
     which: Index
     walls: Index
     full: Regions
     room: Regions
-    line_set: Index
-    lines: Strokes
-    width: NDArray[np.float64]
+    bridges: Bridges
+    fills: tuple[Fill, ...]
+    tops: Fill
 
 
 def _ahead(numbers: Index, by: int) -> Index:
@@ -74,9 +97,17 @@ def _ahead(numbers: Index, by: int) -> Index:
     return out
 
 
-def covers(outlines: Outlines, walls: Walls, settings: CoverSettings, crew: Crew) -> Covers:
-    """Divide the inside of each layer into top, solid, bottom and room for infill, and lay the full lines."""
-    reach = [*range(settings.top_layers, 0, -1), *range(-settings.bottom_layers, 0)]
+def covers(
+    outlines: Outlines,
+    walls: Walls,
+    heights: Heights,
+    settings: CoverSettings,
+    over_air: BridgeSettings,
+    crew: Crew,
+) -> Covers:
+    """Divide the inside of each layer into bridge, bottom, solid, top and room for infill, and lay the full lines."""
+    thick = walls.height[walls.which]
+    reach = settings.reach(float(np.median(thick)) if len(thick) else 1.0)
     near = [_ahead(outlines.which, by) for by in reach]
     rows, which = np.unique(np.stack((walls.which, *near), axis=1), axis=0, return_inverse=True)
     which = which.ravel()
@@ -90,9 +121,59 @@ def covers(outlines: Outlines, walls: Walls, settings: CoverSettings, crew: Crew
     done = crew.each(split, runs_of(weights, most=20_000))
     full = np.concatenate([one[0] for one in done])
     room = np.concatenate([one[1] for one in done])
-    width = np.array([settings.bottom_width, settings.bottom_width, settings.top_width])
-    line_set, lines = _lay(full, which, walls.height[rows[:, 0]], settings.angle, width, crew)
-    return Covers(which, rows[:, 0], full, room, line_set, lines, width)
+    below = region.nothing(len(rows))
+    if -1 in reach:
+        under = rows[:, 1 + reach.index(-1)]
+        below[under >= 0] = outlines.outline[under[under >= 0]]
+    bridges = find_bridges(full[:, 0], below, walls.inner[rows[:, 0]], over_air, crew)
+    _take_bridges(full, room, bridges)
+    layers = LayerRooms(which, room, thick, heights.cuts[: len(which)])
+    laid = [
+        fill_layers(replace(layers, rooms=full[:, i]), role, settings.of_role(role)[1], _layout(settings, role), crew)
+        for i, role in enumerate(COVER_ROLES)
+    ]
+    spans = _laid_bridges(bridges, layers, over_air, settings.bottom_width, crew)
+    return Covers(which, rows[:, 0], full, room, bridges, (*spans, *laid[:2]), laid[2])
+
+
+def _layout(settings: CoverSettings, role: int) -> Layout:
+    """Return how full lines lie: in the solid's own frame, so that copies share them."""
+    pattern, _ = settings.of_role(role)
+    return Layout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
+
+
+def _take_bridges(full: Regions, room: Regions, bridges: Bridges) -> None:
+    """Cut bridges out of everything else, in place."""
+    for division in np.unique(bridges.division):
+        taken = region.union_all(bridges.shape[bridges.division == division])
+        cells = np.append(full[division], room[division : division + 1])
+        left = region.difference(cells, np.array([taken] * len(cells), object))
+        full[division], room[division] = left[:3], left[3]
+
+
+def _laid_bridges(
+    bridges: Bridges, layers: LayerRooms, over_air: BridgeSettings, width: float, crew: Crew
+) -> list[Fill]:
+    """Lay the strands of bridges, one diameter apart; those of one division lie in turns of their own."""
+    out = []
+    number = np.arange(len(bridges.division)) - np.searchsorted(bridges.division, bridges.division)
+    for turn in range(int(number.max(initial=-1)) + 1):
+        some = np.flatnonzero(number == turn)
+        place = np.full(len(layers.rooms), -1, np.int64)
+        place[bridges.division[some]] = np.arange(len(some))
+        which = place[layers.which]
+        spacing = np.full(len(some), over_air.bore)
+        how = Hatch(
+            bridges.angle[some],
+            spacing,
+            (0.0, 0.0),
+            np.full(len(some), width / 4),
+            JOIN_WITHIN * spacing,
+            phase=np.zeros(len(some)),
+        )
+        lines = hatch(region.rings(bridges.shape[some]), how, crew)
+        out.append(Fill(BRIDGE, over_air.bore, which, lines, np.zeros(len(some))))
+    return out
 
 
 def _open_to(inner: Regions, outline: Regions, rows: Index, crew: Crew) -> NDArray[np.bool_]:
@@ -165,27 +246,3 @@ class _Division:
         part = todo & (self.near[:, column] >= 0)
         out[part] = region.difference(full[part], self.outline[self.near[part, column]])
         return out
-
-
-def _lay(
-    full: Regions,
-    which: Index,
-    height: NDArray[np.float64],
-    angle: float,
-    width: NDArray[np.float64],
-    crew: Crew,
-) -> tuple[Index, Strokes]:
-    """Lay the lines of full regions, each layer across the one below."""
-    empty = np.asarray(region.is_empty(full).all(axis=1))
-    odd = (np.arange(len(which)) % 2) * ~empty[which]
-    pairs, line_set = np.unique(np.stack((which, odd), axis=1), axis=0, return_inverse=True)
-    cells = full[pairs[:, 0]].ravel()
-    spacing = plastic_width(np.tile(width, len(pairs)), np.repeat(height[pairs[:, 0]], 3))
-    how = Hatch(
-        np.repeat(angle + 90.0 * pairs[:, 1], 3),
-        spacing,
-        (0.0, 0.0),
-        np.zeros(len(cells)),
-        JOIN_WITHIN * spacing,
-    )
-    return line_set.ravel(), hatch(region.rings(cells), how, crew)

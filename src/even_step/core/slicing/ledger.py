@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
-from even_step.core.plane.bead import plastic_width
+from even_step.core.plane.bead import section_area
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.ordering import Blocks
 from even_step.core.slicing.regions import Outlines
@@ -46,23 +46,25 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
     unique, place = np.unique(keys, axis=0, return_inverse=True)
     shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.room[unique[:, 2]]), axis=1).ravel())
     of_item = shapes.starts_by_item(2 * len(unique))
-    paths = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
+    paths = blocks.paths
+    spans = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
 
     def measure(first: int, last: int) -> NDArray[np.float64]:
         out = np.zeros((last - first, len(COLUMNS)))
         for i in range(first, last):
             a, m, b = (int(of_item[2 * i + j]) for j in range(3))
-            p, q = int(paths[i, 0]), int(paths[i, 1])
+            p, q = int(spans[i, 0]), int(spans[i, 1])
             height = unique[i, 3] / 1e6
-            width = blocks.width[p:q].astype(np.float64)
+            width = paths.width[p:q].astype(np.float64)
+            own = np.where(paths.height[p:q] > 0, paths.height[p:q], height).astype(np.float64)
             out[i - first] = _measure(
                 shapes.xy,
                 shapes.start[a : m + 1],
                 shapes.start[m : b + 1],
-                blocks.xy,
-                blocks.start[p : q + 1],
+                paths.xy,
+                paths.start[p : q + 1],
                 width,
-                plastic_width(width, height),
+                section_area(width, own) / height,
                 (i * 0.618034) % 1.0,
                 BUDGET,
                 FINEST,
@@ -70,7 +72,7 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
             )
         return out
 
-    points = blocks.start[paths[:, 1]] - blocks.start[paths[:, 0]]
+    points = paths.start[spans[:, 1]] - paths.start[spans[:, 0]]
     done = crew.each(measure, runs_of(points, most=100_000))
     return Ledger((np.concatenate(done) if done else np.zeros((0, 5)))[place.ravel()])
 

@@ -26,6 +26,7 @@ TOP = ROLE_NUMBER["top"]
 BOTTOM = ROLE_NUMBER["bottom"]
 SOLID = ROLE_NUMBER["solid"]
 INFILL = ROLE_NUMBER["infill"]
+BRIDGE = ROLE_NUMBER["bridge"]
 SKIRT = ROLE_NUMBER["skirt"]
 TRAVEL = ROLE_NUMBER["travel"]
 #: What lies within a part and is hidden by the layers above it.

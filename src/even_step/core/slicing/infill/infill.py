@@ -1,76 +1,79 @@
-"""Lay a pattern of some density in the room the covers left."""
+"""Stage 6: lay a pattern of some density in the room the covers left."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
 
+from even_step.core.catalogue import bridges
 from even_step.core.catalogue import infill as keys
-from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width
-from even_step.core.plane.hatch import Hatch, Strokes, hatch
-from even_step.core.plane.ragged import Index
-from even_step.core.slicing.covers import JOIN_WITHIN, Covers
+from even_step.core.slicing.covers import Covers
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.infill.grading import near_surface
+from even_step.core.slicing.infill.thick import storeys
+from even_step.core.slicing.patterns import families
+from even_step.core.slicing.patterns.branching import branching
+from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, Layout, fill_layers, nothing
 from even_step.core.slicing.walls import Walls
+from even_step.core.toolpath.roles import INFILL
 from even_step.core.work import Crew
 
-SOLID_FROM = 90.0  # %, from here on every pattern becomes lines: crossing lines would find no room
-SHORTEST = 0.5  # mm, a shorter line holds nothing
+BRIDGE_SHARE = 0.8  # of the bridging length: what branching infill dares to leave open
 
 
 @dataclass(frozen=True)
 class InfillSettings:
-    """Percent, degrees and mm; the overlap in percent of a line."""
+    """Percent, degrees and mm; the overlap in percent of a line.
+
+    ``bore`` is the nozzle's, mm; ``overhang`` the least of the machine's limits, degrees from the vertical.
+    """
 
     density: Annotated[float, keys.DENSITY]
     pattern: Annotated[str, keys.PATTERN]
     angle: Annotated[float, keys.ANGLE]
     line_width: Annotated[float, keys.LINE_WIDTH]
     overlap: Annotated[float, keys.OVERLAP]
+    end_run: Annotated[float, keys.END_RUN]
+    layers_at_once: Annotated[int, keys.LAYERS_AT_ONCE]
+    grading: Annotated[str, keys.GRADING]
+    grading_depth: Annotated[float, keys.GRADING_DEPTH]
+    longest_bridge: Annotated[float, bridges.LONGEST]
+    bore: float
+    overhang: float
+
+    def layout(self, origin: tuple[float, float]) -> Layout:
+        """Return how the pattern lies."""
+        share = self.density / 100.0
+        plain = Layout(self.pattern, share, self.angle, origin, end_run=self.end_run)
+        if plain.is_full:
+            return replace(plain, pattern="lines")
+        return replace(plain, reach=self.overlap / 100.0 * self.line_width)
+
+    @property
+    def is_graded(self) -> bool:
+        """Whether half of the lines lie only near the surface."""
+        return self.grading != "none" and self.pattern in families.FAMILIES
 
 
-@dataclass(frozen=True, eq=False)
-class Infill:
-    """Infill lines of each layer, equal ones once.
-
-    Attributes
-    ----------
-    which : (L,) int64
-        Which set of lines a layer has.
-    lines : Strokes
-        ``cells`` cells a set.
-    cells : int
-        How many directions a set has.
-    width : float
-        Line width, mm.
-    """
-
-    which: Index
-    lines: Strokes
-    cells: int
-    width: float
-
-
-def directions(settings: InfillSettings) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """Return the directions of even and of odd layers, degrees.
-
-    ``lines`` lie across each other from layer to layer; a ``grid`` crosses in every layer.
-    """
-    angle = settings.angle
-    if settings.pattern == "grid" and settings.density < SOLID_FROM:
-        return (angle, angle + 90.0), (angle, angle + 90.0)
-    return (angle,), (angle + 90.0,)
-
-
-def infill(walls: Walls, covers: Covers, origin: tuple[float, float], settings: InfillSettings, crew: Crew) -> Infill:
+def infill(
+    walls: Walls,
+    covers: Covers,
+    heights: Heights,
+    origin: tuple[float, float],
+    settings: InfillSettings,
+    crew: Crew,
+) -> tuple[Fill, ...]:
     """Lay the infill of one placed solid.
 
     Parameters
     ----------
     walls, covers
         Of the solid.
+    heights
+        Of its layers.
     origin : (float, float)
         The bed's origin in the solid's frame, mm: patterns lie in bed coordinates.
     settings
@@ -78,28 +81,39 @@ def infill(walls: Walls, covers: Covers, origin: tuple[float, float], settings: 
 
     Notes
     -----
-    Plastic over room is the density by the spacing of the lines: ``n`` directions lie ``n·s/ρ`` apart,
-    where ``s`` is the plastic width. What reaches into the walls comes on top.
+    Plastic over room is the density, before the end runs and without what reaches into the walls.
     """
-    even, odd = directions(settings)
-    cells = len(even)
-    empty = region.is_empty(covers.room)
-    parity = (np.arange(len(covers.which)) % 2) * ~empty[covers.which] * (even != odd)
-    pairs, which = np.unique(np.stack((covers.which, parity), axis=1), axis=0, return_inverse=True)
-    rooms = np.repeat(covers.room[pairs[:, 0]], cells)
-    height = walls.height[covers.walls[pairs[:, 0]]]
-    fill = np.repeat(plastic_width(settings.line_width, height), cells)
-    angle = np.where(pairs[:, 1][:, None] == 1, np.array(odd)[None, :], np.array(even)[None, :]).ravel()
-    share = settings.density / 100.0
-    spacing = fill * cells / share if share > 0 else np.zeros_like(fill)
-    solid = settings.density >= SOLID_FROM
-    reach = 0.0 if solid else settings.overlap / 100.0 * settings.line_width
-    how = Hatch(
-        angle,
-        spacing,
-        origin,
-        np.full(len(fill), reach),
-        fill * (JOIN_WITHIN if solid else 0.0),
-        0.1 if solid else SHORTEST,
+    count = len(covers.which)
+    thick = walls.height[covers.walls[covers.which]]
+    layout, width = settings.layout(origin), settings.line_width
+    rooms = LayerRooms(covers.which, covers.room, thick, heights.cuts[:count])
+    if layout.pattern == "branching":
+        return (_branching(rooms, layout, settings),)
+    fills = []
+    for storey in storeys(rooms, settings.layers_at_once, min(0.8 * settings.bore, width), crew):
+        base = layout
+        if settings.is_graded and not layout.is_full:
+            base = replace(layout, share=layout.share / 2)
+            near = near_surface(storey, settings.grading, settings.grading_depth, thick, crew)
+            fills.append(fill_layers(near, INFILL, width, replace(base, shift=0.5), crew))
+        fills.append(fill_layers(storey, INFILL, width, base, crew))
+    return tuple(fills)
+
+
+def _branching(rooms: LayerRooms, layout: Layout, settings: InfillSettings) -> Fill:
+    """Lay branching infill; its density is that of the lines right under a top."""
+    count = len(rooms.which)
+    if layout.share <= 0.0 or count == 0:
+        return Fill(INFILL, settings.line_width, np.full(count, -1, np.int64), nothing(0), np.zeros(0))
+    filled = float(plastic_width(settings.line_width, float(np.median(rooms.height))))
+    longest = BRIDGE_SHARE * settings.longest_bridge
+    lines = branching(
+        rooms.rooms,
+        rooms.which,
+        rooms.height * np.tan(np.radians(settings.overhang)),
+        min(2 * filled / layout.share, longest),
+        longest,
+        (layout.angle, layout.angle + 90.0),
+        layout.origin,
     )
-    return Infill(which.ravel(), hatch(region.rings(rooms), how, crew), cells, settings.line_width)
+    return Fill(INFILL, settings.line_width, np.arange(count), lines, np.zeros(count))

@@ -1,0 +1,104 @@
+"""Which way lines laid over a gap are held best."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Rings
+from even_step.core.plane.region import Regions
+from even_step.core.plane.trace import is_inside
+
+STEP = 5.0  # degrees between directions tried
+ROWS = 24  # lines tried a direction
+BEYOND = 0.1  # mm, so far past its edge a line must meet its hold
+
+
+@dataclass(frozen=True)
+class Span:
+    """How lines over a gap lie: direction in degrees, the share of them held at both ends, the longest of these, mm."""
+
+    angle: float
+    held: float
+    longest: float
+
+
+def best_span(gap: Regions, hold: Regions) -> Span:
+    """Find the direction in which most lines over a gap are held at both ends, then the one with the shortest spans.
+
+    Parameters
+    ----------
+    gap, hold : (1,) regions
+        What lies over air, and what can hold it, mm.
+    """
+    over, under = region.rings(gap), region.rings(hold)
+    best = Span(0.0, 0.0, 0.0)
+    least = np.inf
+    for angle in np.arange(0.0, 180.0, STEP).tolist() + _edge_directions(over):
+        held, mean, longest = _held(over.xy, over.start, under.xy, under.start, np.radians(angle))
+        cost = (1.0 - round(held * 20) / 20) * 1000 + mean
+        if cost < least - 1e-9:
+            best, least = Span(angle, held, longest), cost
+    return best
+
+
+def _edge_directions(rings: Rings) -> list[float]:
+    """Return the directions of the longest edges and those across, degrees."""
+    first, last = rings.start[0], rings.start[1]
+    edges = np.roll(rings.xy[first:last], -1, axis=0) - rings.xy[first:last]
+    longest = np.argsort(-np.hypot(*edges.T), kind="stable")[:3]
+    along = np.degrees(np.arctan2(edges[longest, 1], edges[longest, 0])) % 180.0
+    return [float(angle) for angle in np.concatenate((along, (along + 90.0) % 180.0))]
+
+
+@kernel
+def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyped-def]
+    """Return the share of length held at both ends, the mean and the longest span so held."""
+    cos, sin = np.cos(angle), np.sin(angle)
+    v_low, v_high = np.inf, -np.inf
+    count = over_start[over_start.shape[0] - 1]
+    uv = np.empty((count, 2))
+    for i in range(count):
+        uv[i, 0] = over[i, 0] * cos + over[i, 1] * sin
+        uv[i, 1] = over[i, 1] * cos - over[i, 0] * sin
+        v_low, v_high = min(v_low, uv[i, 1]), max(v_high, uv[i, 1])
+    total = held = longest = 0.0
+    spans = 0
+    cuts = np.empty(count)
+    for row in range(ROWS):
+        v = v_low + (v_high - v_low) * (row + 0.5) / ROWS
+        m = 0
+        for r in range(over_start.shape[0] - 1):
+            j = over_start[r + 1] - 1
+            for i in range(over_start[r], over_start[r + 1]):
+                if (uv[i, 1] > v) != (uv[j, 1] > v):
+                    cuts[m] = uv[i, 0] + (uv[j, 0] - uv[i, 0]) * (v - uv[i, 1]) / (uv[j, 1] - uv[i, 1])
+                    m += 1
+                j = i
+        for a in range(1, m):
+            value = cuts[a]
+            b = a
+            while b > 0 and cuts[b - 1] > value:
+                cuts[b] = cuts[b - 1]
+                b -= 1
+            cuts[b] = value
+        for k in range(0, m - 1, 2):
+            long = cuts[k + 1] - cuts[k]
+            total += long
+            both = True
+            for u in (cuts[k] - BEYOND, cuts[k + 1] + BEYOND):
+                x, y = u * cos - v * sin, u * sin + v * cos
+                odd = False
+                for r in range(under_start.shape[0] - 1):
+                    if is_inside(x, y, under, under_start[r], under_start[r + 1]):
+                        odd = not odd
+                both = both and odd
+            if both:
+                held += long
+                spans += 1
+                longest = max(longest, long)
+    share = held / total if total > 0.0 else 0.0
+    return share, held / spans if spans > 0 else np.inf, longest

@@ -1,0 +1,62 @@
+"""Infill laid once for several layers: where all of them have room for it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from even_step.core.plane import region
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.patterns.pattern import LayerRooms
+from even_step.core.work import Crew, runs_of
+
+
+def storeys(rooms: LayerRooms, at_once: int, highest: float, crew: Crew) -> tuple[LayerRooms, ...]:
+    """Part the rooms into what is laid with each layer and what is laid at once with the topmost of several.
+
+    Parameters
+    ----------
+    rooms
+        The rooms of each layer.
+    at_once
+        How many layers; fewer where together they would be higher than ``highest`` mm.
+    """
+    thick = rooms.height
+    if at_once < 2 or len(thick) < 3:
+        return (rooms,)
+    at_once = min(at_once, int(highest / float(thick[1:].max()) + 1e-9))
+    groups = (len(thick) - 1) // at_once if at_once > 1 else 0
+    if groups == 0:
+        return (rooms,)
+    layers = 1 + np.arange(groups * at_once).reshape(groups, at_once)  # the first layer is laid by itself
+    sets, group_set = np.unique(rooms.which[layers], axis=0, return_inverse=True)
+
+    def shared(first: int, last: int) -> Regions:
+        common = rooms.rooms[sets[first:last, 0]]
+        for column in range(1, at_once):
+            common = region.intersection(common, rooms.rooms[sets[first:last, column]])
+        return common
+
+    weights = region.size_in_points(rooms.rooms)[sets].sum(axis=1)
+    common = np.concatenate(crew.each(shared, runs_of(weights, most=20_000)))
+    pairs, place = np.unique(
+        np.stack((rooms.which[layers].ravel(), np.repeat(group_set.ravel(), at_once)), axis=1),
+        axis=0,
+        return_inverse=True,
+    )
+    rest = np.concatenate(
+        crew.each(
+            lambda a, b: region.difference(rooms.rooms[pairs[a:b, 0]], common[pairs[a:b, 1]]),
+            runs_of(region.size_in_points(rooms.rooms[pairs[:, 0]]), most=20_000),
+        )
+    )
+    which = rooms.which.copy()
+    which[layers.ravel()] = len(rooms.rooms) + place.ravel()
+    tops, high = np.full(len(thick), -1, np.int64), thick.copy()
+    tops[layers[:, -1]] = group_set.ravel()
+    high[layers[:, -1]] = thick[layers].sum(axis=1)
+    return (
+        replace(rooms, which=which, rooms=np.concatenate((rooms.rooms, rest))),
+        LayerRooms(tops, common, high, rooms.z, is_thick=True),
+    )

@@ -1,0 +1,1 @@
+"""Patterns that fill a region with lines at some density: straight families, curves, rings, branches."""

@@ -1,0 +1,52 @@
+"""Patterns made of parallel lines in one, two or three directions.
+
+Each gives, for rooms in layers of some number and height, the angles of its families (n, k) in degrees and by how much
+their lines are shifted aside (n, k), mm.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.plane.ragged import Index
+
+#: Three families of which one lies half a spacing aside leave six-pointed stars between them; in spacings.
+STAR_SHIFT = np.array([0.0, 0.0, 0.5])
+
+Family = tuple[NDArray[np.float64], NDArray[np.float64]]
+
+
+def _same(angles: tuple[float, ...], count: int) -> NDArray[np.float64]:
+    return np.tile(np.array(angles), (count, 1))
+
+
+def lines(angle: float, turn: Index, z: NDArray[np.float64]) -> Family:
+    """Lie across each other from layer to layer."""
+    return np.asarray(angle + 90.0 * (turn % 2), np.float64)[:, None], np.zeros((len(z), 1))
+
+
+def grid(angle: float, turn: Index, _: NDArray[np.float64]) -> Family:
+    """Cross in every layer."""
+    return _same((angle, angle + 90.0), len(turn)), np.zeros((len(turn), 2))
+
+
+def triangles(angle: float, turn: Index, _: NDArray[np.float64]) -> Family:
+    """Three families that meet in points."""
+    return _same((angle, angle + 60.0, angle + 120.0), len(turn)), np.zeros((len(turn), 3))
+
+
+def cubic(angle: float, _: Index, z: NDArray[np.float64]) -> Family:
+    """Cubes that stand on a corner, cut at a height: three families that wander by ``z/√2``."""
+    return _same((angle, angle + 120.0, angle + 240.0), len(z)), np.repeat(z[:, None] / np.sqrt(2.0), 3, axis=1)
+
+
+FAMILIES: dict[str, Callable[[float, Index, NDArray[np.float64]], Family]] = {
+    "lines": lines,
+    "grid": grid,
+    "triangles": triangles,
+    "star": triangles,
+    "cubic": cubic,
+}
