@@ -37,6 +37,7 @@ from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.ordering import OrderSettings
 from even_step.core.slicing.regions import RegionSettings
 from even_step.core.slicing.walls import WallSettings
+from even_step.core.slicing.ways import WaySettings
 from even_step.core.solid_stages import PosedSolid, SolidStages
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.toolpath import Toolpath
@@ -52,7 +53,7 @@ STAGES: dict[str, tuple[type, ...]] = {
     "covers": (CoverSettings, BridgeSettings),
     "infill": (InfillSettings,),
     "adhesion": (AdhesionSettings,),
-    "order": (OrderSettings, TravelSettings),
+    "order": (OrderSettings, WaySettings, TravelSettings),
     "motion": (MotionSettings,),
     "write": (),
 }
@@ -180,9 +181,10 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         (order_key, motion, job.machine.motion),
         lambda: plan_motion(toolpath, motion, limits, run.crew),
     )
+    ledgers = tuple(one.ledger() for one in work)
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
-        evidence = Evidence(job, heights, sliced, tuple(placed), wall, lift, toolpath, plan)
+        evidence = Evidence(job, heights, sliced, tuple(placed), ledgers, resolved.values, wall, lift, toolpath, plan)
         found = findings(evidence) + _rounded_heights(evidence)
     return Sliced(
         job,
@@ -191,7 +193,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         sliced,
         tuple(placed),
         tuple(solid.matrix for solid in solids),
-        tuple(one.ledger() for one in work),
+        ledgers,
         toolpath,
         plan,
         motion,

@@ -20,6 +20,7 @@ from even_step.core.slicing.ledger import Ledger, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, regions
 from even_step.core.slicing.walls import WallSettings, walls
+from even_step.core.slicing.ways import WaySettings
 from even_step.core.stages import StageRun
 
 
@@ -80,7 +81,7 @@ class SolidStages:
         """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
         run, crew = self.run, self.run.crew
         fill = take(InfillSettings, self.values, bore=self.bore, overhang=self.overhang)
-        order = take(OrderSettings, self.values)
+        order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
         origin = (-at[0], -at[1])
         filled, key = run.stage(
             "infill",
@@ -89,8 +90,10 @@ class SolidStages:
         )
         blocks, key = run.stage(
             "order",
-            (key, order),
-            lambda: order_lines(self.walls, (*self.covers.fills, *filled, self.covers.tops), order, crew),
+            (key, order, ways),
+            lambda: order_lines(
+                self.outlines, self.walls, (*self.covers.fills, *filled, self.covers.tops), order, ways, crew
+            ),
         )
         self.first = self.first or (blocks, key)
         return blocks, key

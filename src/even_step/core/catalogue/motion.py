@@ -33,6 +33,18 @@ COVER_SPEED = _speed("cover_speed", "Top and bottom speed", 60.0, "How fast the 
 FIRST_SPEED = _speed(
     "first_layer_speed", "First layer speed", 25.0, "How fast the first layer is laid. Slower sticks better."
 )
+SMALL_SPEED = _speed("small_loop_speed", "Small loop speed", 30.0, "How fast closed walls of short length are laid.")
+SMALL_LOOP = Setting(
+    "motion.small_loop_up_to",
+    "A loop is small up to",
+    "length",
+    15.0,
+    "Closed walls no longer than this are laid with the speed of small loops: tight turns need time to set.",
+    range=(0.0, 500.0),
+    advised=(0.0, 60.0),
+    step=1.0,
+    synonyms=("hole", "perimeter", "slow", "cylinder"),
+)
 TRAVEL_SPEED = _speed("travel_speed", "Travel speed", 180.0, "How fast the nozzle moves without laying plastic.")
 
 
@@ -71,6 +83,8 @@ ALL = (
     OUTER_SPEED,
     COVER_SPEED,
     FIRST_SPEED,
+    SMALL_SPEED,
+    SMALL_LOOP,
     TRAVEL_SPEED,
     PRINT_ACCELERATION,
     OUTER_ACCELERATION,

@@ -32,6 +32,51 @@ RETRACT_FROM = Setting(
     step=0.5,
     synonyms=("minimum", "stringing", "distance"),
 )
+INSIDE = Setting(
+    "travel.inside",
+    "Travel inside the part",
+    "switch",
+    True,
+    "Ways between two lines stay inside the part where that costs little, and need no retraction there: fewer strings "
+    "and scars outside.",
+    level="wider",
+    synonyms=("avoid", "crossing", "stringing", "outline"),
+)
+DETOUR = Setting(
+    "travel.detour",
+    "Detour up to",
+    "ratio",
+    3.0,
+    "How many times as long as the straight way a way inside may be; else the nozzle goes straight, with filament "
+    "drawn back.",
+    range=(1.0, 20.0),
+    advised=(1.0, 6.0),
+    step=0.5,
+    synonyms=("avoid", "crossing"),
+)
+INSIDE_UP_TO = Setting(
+    "travel.inside_up_to",
+    "No retraction inside up to",
+    "length",
+    60.0,
+    "Longer ways draw filament back even where they stay inside, for on them it oozes.",
+    range=(0.0, 1000.0),
+    advised=(5.0, 200.0),
+    step=5.0,
+    synonyms=("ooze", "distance"),
+)
+WIPE = Setting(
+    "travel.wipe",
+    "Wipe before a travel",
+    "length",
+    0.0,
+    "How far the nozzle runs on over the line just laid after filament is drawn back, so that it leaves no blob.",
+    range=(0.0, 50.0),
+    advised=(0.0, 5.0),
+    step=0.5,
+    level="wider",
+    synonyms=("blob", "stringing", "clean"),
+)
 LIFT = Setting(
     "travel.lift",
     "Nozzle lift",
@@ -67,4 +112,4 @@ FIRST_FLOW = Setting(
     step=1.0,
     synonyms=("extrusion", "initial"),
 )
-ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, LIFT, FLOW, FIRST_FLOW)
+ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, INSIDE, DETOUR, INSIDE_UP_TO, WIPE, LIFT, FLOW, FIRST_FLOW)

@@ -1,9 +1,18 @@
 """What could go wrong: one file a check, each with ``check(evidence)``."""
 
-from even_step.core.findings import floating, off_bed, open_mesh, outside_volume, parts_touch, too_thin
+from even_step.core.findings import (
+    bridge_long,
+    floating,
+    off_bed,
+    open_mesh,
+    outside_volume,
+    parts_touch,
+    too_thin,
+    void,
+)
 from even_step.core.findings.finding import Evidence, Finding
 
-CHECKS = (off_bed, outside_volume, parts_touch, open_mesh, too_thin, floating)
+CHECKS = (off_bed, outside_volume, parts_touch, open_mesh, too_thin, void, floating, bridge_long)
 RANK = {"stop": 0, "warn": 1, "note": 2}
 
 

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue.setting import Value
 from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.motion.plan import MotionPlan
+from even_step.core.plane import region
+from even_step.core.plane.region import Regions
 from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings
 from even_step.core.toolpath.toolpath import Toolpath
@@ -48,6 +53,11 @@ class SlicedSolid:
     walls: Walls
     covers: Covers
 
+    def dense(self, layer: int) -> Regions:
+        """Return what of a layer is to be full, (1,): all but the room for infill."""
+        outline = self.outlines.outline[self.outlines.which[[layer]]]
+        return region.difference(outline, self.covers.room[self.covers.which[[layer]]])
+
 
 @dataclass(frozen=True)
 class PlacedPart:
@@ -72,6 +82,8 @@ class Evidence:
     heights: Heights
     solids: tuple[SlicedSolid, ...]
     placed: tuple[PlacedPart, ...]
+    ledgers: tuple[Ledger, ...]
+    settings: Mapping[str, Value]
     walls: WallSettings
     lift: float
     toolpath: Toolpath

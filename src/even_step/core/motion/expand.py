@@ -33,7 +33,9 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
     """
     first, last = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
     points = int(toolpath.start[last] - toolpath.start[first]) if last > first else 0
-    room = points + 6 * (last - first) + 4
+    room = points + 6 * (last - first) + 4 + int(toolpath.via_start[last] - toolpath.via_start[first])
+    if settings.wipe > 0:
+        room += points + (last - first)  # each line may be run over once more
     kind = np.empty(room, np.uint8)
     to = np.empty((room, 3))
     rest = np.empty((3, room))
@@ -43,6 +45,8 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         toolpath.xy,
         toolpath.start,
         toolpath.retract,
+        toolpath.via,
+        toolpath.via_start,
         first,
         last,
         float(toolpath.top[layer]),
@@ -61,6 +65,7 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         np.floor(settings.retract_speed * 60.0),
         settings.lift,
         settings.highest,
+        settings.wipe,
         kind,
         to,
         rest,
@@ -87,6 +92,8 @@ def _expand(  # type: ignore[no-untyped-def]
     xy,
     start,
     retract,
+    via,
+    via_start,
     first,
     last,
     top,
@@ -105,6 +112,7 @@ def _expand(  # type: ignore[no-untyped-def]
     pull_feed,
     lift,
     highest,
+    wipe,
     kind,
     to,
     rest,
@@ -116,16 +124,22 @@ def _expand(  # type: ignore[no-untyped-def]
     for p in range(first, last):
         a = start[p]
         tx, ty = xy[a, 0], xy[a, 1]
-        far = tx != x or ty != y
         opening = is_first and p == first  # nothing is known before the very first path
         back = retract[p] and pull > 0.0 and not opening
         if back:
             m = _put(kind, to, rest, path, m, 2, p, x, y, z, -pull, pull_feed, 1e9)
+            if wipe > 0.0 and p > first:
+                m = _wipe(kind, to, rest, path, m, p, xy, start, z, wipe, travel_feed, travel_gain)
+                x, y = to[m - 1, 0], to[m - 1, 1]
         over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
         over = z if opening else max(over, top)
         if over != z:
             z = over
             m = _put(kind, to, rest, path, m, 4, p, x, y, z, 0.0, travel_feed, travel_gain)
+        far = tx != x or ty != y
+        if not opening:
+            for k in range(via_start[p], via_start[p + 1]):
+                m = _put(kind, to, rest, path, m, 0, p, via[k, 0], via[k, 1], z, 0.0, travel_feed, travel_gain)
         if far or opening:
             m = _put(kind, to, rest, path, m, 0, p, tx, ty, z, 0.0, travel_feed, travel_gain)
         if z != top:
@@ -153,6 +167,28 @@ def _expand(  # type: ignore[no-untyped-def]
         clear = min(z + CLEAR, highest)
         if clear > z:
             m = _put(kind, to, rest, path, m, 4, last - 1, x, y, clear, 0.0, travel_feed, travel_gain)
+    return m
+
+
+@kernel
+def _wipe(kind, to, rest, path, m, p, xy, start, z, wipe, feed, gain):  # type: ignore[no-untyped-def]
+    """Run on over the line just laid: round a closed one again, back along an open one."""
+    first, last = start[p - 1], start[p] - 1
+    closed = xy[first, 0] == xy[last, 0] and xy[first, 1] == xy[last, 1]
+    i = first if closed else last
+    left = wipe
+    while left > 1e-6:
+        j = i + 1 if closed else i - 1
+        if j < first or j > last:
+            break
+        dx, dy = xy[j, 0] - xy[i, 0], xy[j, 1] - xy[i, 1]
+        step = np.hypot(dx, dy)
+        share = min(1.0, left / step) if step > 0.0 else 1.0
+        x = np.round((xy[i, 0] + dx * share) * 1000.0) / 1000.0
+        y = np.round((xy[i, 1] + dy * share) * 1000.0) / 1000.0
+        m = _put(kind, to, rest, path, m, 0, p, x, y, z, 0.0, feed, gain)
+        left -= step
+        i = j
     return m
 
 

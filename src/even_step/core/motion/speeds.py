@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import bridges, heat, motion, travel
 from even_step.core.plane.bead import section_area
-from even_step.core.toolpath.roles import BOTTOM, BRIDGE, OUTER_WALL, ROLES, SKIRT, TOP
+from even_step.core.toolpath.roles import BOTTOM, BRIDGE, INNER_WALL, OUTER_WALL, ROLES, SKIRT, TOP
 from even_step.core.toolpath.toolpath import Toolpath
 
 
@@ -26,6 +26,8 @@ class MotionSettings:
     outer_speed: Annotated[float, motion.OUTER_SPEED]
     cover_speed: Annotated[float, motion.COVER_SPEED]
     first_speed: Annotated[float, motion.FIRST_SPEED]
+    small_speed: Annotated[float, motion.SMALL_SPEED]
+    small_loop: Annotated[float, motion.SMALL_LOOP]
     travel_speed: Annotated[float, motion.TRAVEL_SPEED]
     print_acceleration: Annotated[float, motion.PRINT_ACCELERATION]
     outer_acceleration: Annotated[float, motion.OUTER_ACCELERATION]
@@ -33,6 +35,7 @@ class MotionSettings:
     retract_length: Annotated[float, travel.RETRACT_LENGTH]
     retract_speed: Annotated[float, travel.RETRACT_SPEED]
     lift: Annotated[float, travel.LIFT]
+    wipe: Annotated[float, travel.WIPE]
     flow: Annotated[float, travel.FLOW]
     first_flow: Annotated[float, travel.FIRST_FLOW]
     bridge_speed: Annotated[float, bridges.SPEED]
@@ -81,6 +84,7 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     speed[BRIDGE] = settings.bridge_speed
     first = toolpath.layer_of_path() == 0
     wanted = speed[toolpath.role]
+    wanted = np.where(_small_loops(toolpath, settings.small_loop), np.minimum(wanted, settings.small_speed), wanted)
     wanted = np.where(first, np.minimum(wanted, settings.first_speed), wanted)
     flow = np.where(first, settings.flow * settings.first_flow / 100.0, settings.flow) / 100.0
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
@@ -89,3 +93,11 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     wanted = np.minimum(wanted, settings.melt_limit / np.maximum(area, 1e-9))
     acceleration = np.where(toolpath.role == OUTER_WALL, settings.outer_acceleration, settings.print_acceleration)
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)
+
+
+def _small_loops(toolpath: Toolpath, longest: float) -> NDArray[np.bool_]:
+    """Tell which paths are closed walls no longer than ``longest`` mm."""
+    first, last = toolpath.start[:-1], toolpath.start[1:] - 1
+    wall = (toolpath.role == OUTER_WALL) | (toolpath.role == INNER_WALL)
+    closed = (toolpath.xy[first] == toolpath.xy[last]).all(axis=1) if len(first) else np.zeros(0, bool)
+    return np.asarray(wall & closed & (toolpath.lengths() <= longest))

@@ -39,7 +39,7 @@ def best_span(gap: Regions, hold: Regions) -> Span:
     least = np.inf
     for angle in np.arange(0.0, 180.0, STEP).tolist() + _edge_directions(over):
         held, mean, longest = _held(over.xy, over.start, under.xy, under.start, np.radians(angle))
-        cost = (1.0 - round(held * 20) / 20) * 1000 + mean
+        cost = (1.0 - round(held * 20) / 20) * 1000 + mean + longest
         if cost < least - 1e-9:
             best, least = Span(angle, held, longest), cost
     return best
@@ -56,7 +56,7 @@ def _edge_directions(rings: Rings) -> list[float]:
 
 @kernel
 def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyped-def]
-    """Return the share of length held at both ends, the mean and the longest span so held."""
+    """Return the share of length held at both ends, and the mean (by length) and the longest span so held."""
     cos, sin = np.cos(angle), np.sin(angle)
     v_low, v_high = np.inf, -np.inf
     count = over_start[over_start.shape[0] - 1]
@@ -66,7 +66,7 @@ def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyp
         uv[i, 1] = over[i, 1] * cos - over[i, 0] * sin
         v_low, v_high = min(v_low, uv[i, 1]), max(v_high, uv[i, 1])
     total = held = longest = 0.0
-    spans = 0
+    squares = 0.0
     cuts = np.empty(count)
     for row in range(ROWS):
         v = v_low + (v_high - v_low) * (row + 0.5) / ROWS
@@ -98,7 +98,7 @@ def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyp
                 both = both and odd
             if both:
                 held += long
-                spans += 1
+                squares += long * long
                 longest = max(longest, long)
     share = held / total if total > 0.0 else 0.0
-    return share, held / spans if spans > 0 else np.inf, longest
+    return share, squares / held if held > 0.0 else np.inf, longest

@@ -66,6 +66,7 @@ def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, setting
     order = visiting_order(np.array([one.at for one in placed]).reshape(-1, 2))
     skirt = _skirt(adhesion, heights)
     paths, points = len(skirt[1]) - 1, len(skirt[0])
+    vias = 0
     plan: list[tuple[int, int, int, int]] = []  # placed, block's first path, last path, layer
     layer = np.zeros(len(heights.top) + 1, np.int64)
     for k in range(len(heights.top)):
@@ -77,10 +78,11 @@ def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, setting
                 plan.append((int(i), first, last, k))
                 paths += last - first
                 points += int(blocks.paths.start[last] - blocks.paths.start[first])
+                vias += int(blocks.paths.via_start[last] - blocks.paths.via_start[first])
         layer[k + 1] = paths
-    out = _empty(paths, points, layer, heights)
+    out = _empty(paths, points, vias, layer, heights)
     _put(out, 0, 0, *skirt, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
-    p, n = len(skirt[1]) - 1, len(skirt[0])
+    p, n, v = len(skirt[1]) - 1, len(skirt[0]), 0
     for i, first, last, k in plan:
         one = placed[i]
         b = one.blocks.paths
@@ -98,12 +100,15 @@ def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, setting
             one.part,
             np.where(b.height[first:last] > 0, b.height[first:last], heights.thick[k]),
         )
-        p, n = p + last - first, n + int(z - a)
+        i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
+        np.add(b.via[i_via:z_via], one.at, out=out.via[v : v + z_via - i_via])
+        out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
+        p, n, v = p + last - first, n + int(z - a), v + z_via - i_via
     _decide_retraction(out.xy, out.start, out.layer, settings.retract_from, out.retract)
     return out
 
 
-def _empty(paths: int, points: int, layer: Index, heights: Heights) -> Toolpath:
+def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights) -> Toolpath:
     return Toolpath(
         np.empty((points, 2)),
         np.zeros(paths + 1, np.int64),
@@ -111,6 +116,8 @@ def _empty(paths: int, points: int, layer: Index, heights: Heights) -> Toolpath:
         np.empty(paths, np.float32),
         np.empty(paths, np.float32),
         np.empty(paths, np.int32),
+        np.empty((vias, 2)),
+        np.zeros(paths + 1, np.int64),
         np.empty(paths, np.bool_),
         layer,
         heights.top,
@@ -169,7 +176,7 @@ def _decide_retraction(xy, start, layer, retract_from, retract):  # type: ignore
             if p == layer[k]:
                 retract[p] = True
             elif retract[p]:
-                retract[p] = False  # it was marked as linked: the way stays inside
+                retract[p] = False  # it was marked as linked
             else:
                 a, b = start[p] - 1, start[p]
                 retract[p] = np.hypot(xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]) >= retract_from

@@ -6,20 +6,23 @@ infill, the visible top last; each next to where the one before ended.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import walls as keys
+from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, joined_starts
 from even_step.core.slicing.laid import Strands
 from even_step.core.slicing.patterns.pattern import Fill
+from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.row_order import order_rows
 from even_step.core.slicing.stroke_order import order_strokes, parted_by_width
 from even_step.core.slicing.wall_order import order_walls
 from even_step.core.slicing.walls import Walls
+from even_step.core.slicing.ways import WaySettings, plan_ways
 from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, OUTER_WALL
 from even_step.core.work import Crew, runs_of
 
@@ -52,7 +55,11 @@ class Ordered:
     height : (P,) float32
         mm; 0 as high as its layer.
     linked : (P,) bool
-        Whether the way to it stays within the room of the path before it.
+        Whether the way to it stays inside the part.
+    via : (V, 2) float64
+        Points passed on the ways, mm.
+    via_start : (P + 1,) int64
+        Where those on the way to each path begin.
     """
 
     xy: NDArray[np.float64]
@@ -61,6 +68,8 @@ class Ordered:
     width: NDArray[np.float32]
     height: NDArray[np.float32]
     linked: NDArray[np.bool_]
+    via: NDArray[np.float64]
+    via_start: Index
 
 
 def _joined(many: list[Ordered]) -> Ordered:
@@ -71,6 +80,8 @@ def _joined(many: list[Ordered]) -> Ordered:
         np.concatenate([one.width for one in many]),
         np.concatenate([one.height for one in many]),
         np.concatenate([one.linked for one in many]),
+        np.concatenate([one.via for one in many]),
+        joined_starts([one.via_start for one in many]),
     )
 
 
@@ -93,8 +104,17 @@ class Blocks:
     block: Index
 
 
-def order_lines(walls: Walls, fills: tuple[Fill, ...], settings: OrderSettings, crew: Crew) -> Blocks:
+def order_lines(
+    outlines: Outlines,
+    walls: Walls,
+    fills: tuple[Fill, ...],
+    settings: OrderSettings,
+    ways: WaySettings,
+    crew: Crew,
+) -> Blocks:
     """Put the lines of a solid in order, each distinct layer once: walls, then each fill in turn."""
+    rings = region.rings(outlines.outline)
+    of_outline = rings.starts_by_item(len(outlines.outline))
     layers = np.arange(len(walls.which)) * (settings.seam == "scattered")
     rows, which = np.unique(
         np.stack((walls.which, layers, *(fill.which for fill in fills)), axis=1), axis=0, return_inverse=True
@@ -106,12 +126,35 @@ def order_lines(walls: Walls, fills: tuple[Fill, ...], settings: OrderSettings, 
         weights = weights + np.where(cell >= 0, fill.lines.cell[cell + 1] - fill.lines.cell[cell], 0)
 
     def arrange(first: int, last: int) -> tuple[Ordered, Index]:
-        done = [_layer(walls, ring_of_set, fills, row, settings) for row in rows[first:last]]
+        done = []
+        for row in rows[first:last]:
+            shape = walls.outline[row[0]]
+            places = rings.start[of_outline[shape] : of_outline[shape + 1] + 1]
+            done.append(_with_ways(_layer(walls, ring_of_set, fills, row, settings), rings.xy, places, ways))
         return _joined(done), np.cumsum([0, *(len(one.role) for one in done)]).astype(np.int64)
 
     done = crew.each(arrange, runs_of(weights, most=100_000))
     whole = _joined([one[0] for one in done])
     return Blocks(which.ravel(), whole, joined_starts([one[1] for one in done]))
+
+
+def _with_ways(paths: Ordered, xy: NDArray[np.float64], start: Index, ways: WaySettings) -> Ordered:
+    """Plan ways inside the outline between paths."""
+    if not ways.inside:
+        return paths
+    linked = paths.linked.copy()
+    via, places = plan_ways(
+        paths.xy,
+        paths.start,
+        linked,
+        xy,
+        start,
+        ways.retract_from,
+        ways.detour,
+        ways.inside_up_to,
+        ways.outer_width / 2,
+    )
+    return replace(paths, linked=linked, via=via, via_start=places)
 
 
 def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index, settings: OrderSettings) -> Ordered:
@@ -140,16 +183,8 @@ def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index
                 xy, start, linked, x, y = order_rows(lines.xy, lines.start, lines.linked, a, b, x, y)
             else:
                 xy, start, linked, _, x, y = order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
-            pieces.append(
-                Ordered(
-                    xy,
-                    start,
-                    np.full(b - a, fill.role, np.uint8),
-                    np.full(b - a, fill.width, np.float32),
-                    np.full(b - a, fill.height[cell], np.float32),
-                    linked,
-                )
-            )
+            width, height = np.full(b - a, fill.width), np.full(b - a, fill.height[cell])
+            pieces.append(_straight(xy, start, np.full(b - a, fill.role), width, height, linked))
     return _joined(pieces)
 
 
@@ -177,5 +212,25 @@ def _of_one_width(
     """Part lines where their width changes; what follows in the same line is linked."""
     xy, start, mean, origin = parted_by_width(xy, start, width)
     linked = np.diff(origin, prepend=-1) == 0
-    mean = np.round(mean, 3).astype(np.float32)
-    return Ordered(xy, start, role[origin].astype(np.uint8), mean, np.zeros(len(mean), np.float32), linked)
+    return _straight(xy, start, role[origin], np.round(mean, 3), np.zeros(len(mean)), linked)
+
+
+def _straight(
+    xy: NDArray[np.float64],
+    start: Index,
+    role: NDArray[np.int64],
+    width: NDArray[np.float64],
+    height: NDArray[np.float64],
+    linked: NDArray[np.bool_],
+) -> Ordered:
+    """Return paths whose ways pass no points."""
+    return Ordered(
+        xy,
+        start,
+        role.astype(np.uint8),
+        width.astype(np.float32),
+        height.astype(np.float32),
+        linked,
+        np.empty((0, 2)),
+        np.zeros(len(role) + 1, np.int64),
+    )

@@ -33,16 +33,18 @@ class Lines:
 
 def lines_of(toolpath: Toolpath) -> Lines:
     """Return every point of a toolpath."""
-    each = np.diff(toolpath.start)
-    points = np.empty((len(toolpath.xy), 6), np.float32)
-    points[:, :2] = toolpath.xy
-    points[:, 2] = np.repeat(toolpath.top[toolpath.layer_of_path()], each)
-    points[:, 3] = np.repeat(toolpath.width, each)
-    points[:, 4] = np.repeat(toolpath.height, each)
-    points[:, 5] = np.repeat(toolpath.role, each)
-    points[toolpath.start[1:] - 1, 3] = -TRAVEL_WIDTH
+    each, passed = np.diff(toolpath.start), np.diff(toolpath.via_start)
+    start = toolpath.start + toolpath.via_start  # points passed on the way to a path stand before it
+    is_via = np.zeros(len(toolpath.xy) + len(toolpath.via), bool)
+    is_via[np.repeat(start[:-1] - toolpath.via_start[:-1], passed) + np.arange(len(toolpath.via))] = True
+    points = np.empty((len(is_via), 6), np.float32)
+    points[~is_via, :2], points[is_via, :2] = toolpath.xy, toolpath.via
+    top = toolpath.top[toolpath.layer_of_path()]
+    looks = np.column_stack((top, toolpath.width, toolpath.height, toolpath.role)).astype(np.float32)
+    points[:, 2:] = np.repeat(looks, each + passed, axis=0)
+    points[is_via, 3] = points[start[1:] - 1, 3] = -TRAVEL_WIDTH
     points[-1:, 3] = 0.0
-    return Lines(points, toolpath.start[toolpath.layer])
+    return Lines(points, start[toolpath.layer])
 
 
 def parted(lines: Lines, shell: tuple[int, ...]) -> tuple[Lines, Lines]:

@@ -26,6 +26,10 @@ class Toolpath:
         As drawn, mm.
     part : (P,) int32
         Number of the placed part, −1 for none.
+    via : (V, 2) float64
+        Points passed on the ways to the paths.
+    via_start : (P + 1,) int64
+        Where those on the way to each path begin.
     retract : (P,) bool
         Whether the way to the path is travelled with filament drawn back.
     layer : (L + 1,) int64
@@ -40,6 +44,8 @@ class Toolpath:
     width: NDArray[np.float32]
     height: NDArray[np.float32]
     part: NDArray[np.int32]
+    via: NDArray[np.float64]
+    via_start: Index
     retract: NDArray[np.bool_]
     layer: Index
     top: NDArray[np.float64]

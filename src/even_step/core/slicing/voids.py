@@ -1,0 +1,33 @@
+"""What of one layer of a part was to be plastic and is not."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.plane import region
+from even_step.core.plane.region import Regions
+from even_step.core.toolpath.toolpath import Toolpath
+
+LEAST_AREA = 0.02  # mm²; smaller ones are corners that a round line end cannot reach
+
+
+def void_pieces(toolpath: Toolpath, layer: int, part: int, dense: Regions) -> Regions:
+    """Return the voids of a placed part in a layer, piece by piece.
+
+    Parameters
+    ----------
+    toolpath
+        Of the whole job, bed frame.
+    layer, part
+        Numbers of the layer and of the placed part.
+    dense : (1,) regions
+        What is to be full: its walls and full layers, bed frame, mm.
+    """
+    first, last = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
+    mine = np.flatnonzero(toolpath.part[first:last] == part) + first
+    spans = [np.arange(toolpath.start[p], toolpath.start[p + 1]) for p in mine]
+    counts = np.concatenate(([0], np.cumsum([len(span) for span in spans]))).astype(np.int64)
+    points = toolpath.xy[np.concatenate(spans)] if spans else np.zeros((0, 2))
+    laid = region.stroked(points, counts, toolpath.width[mine].astype(np.float64))
+    pieces, _ = region.pieces(region.difference(dense, np.array([laid], object)))
+    return np.asarray(pieces[region.area(pieces) >= LEAST_AREA], object)
