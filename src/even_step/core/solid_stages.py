@@ -101,7 +101,7 @@ class SolidStages:
     def ledger(self) -> Ledger:
         """Measure the solid's layers, at the first place it stands at."""
         if self.first is None:
-            return Ledger(np.zeros((0, 5)))
+            return Ledger(np.zeros((0, 5)), np.zeros((0, 2)))
         blocks, key = self.first
         measured, _ = self.run.stage(
             "ledger", (key,), lambda: ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)

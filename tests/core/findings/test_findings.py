@@ -155,3 +155,17 @@ def test_hanging_and_resting_area_are_those_of_the_shape(sliced):
     report = sliced(mushroom, BARE).report
     assert report["contact_area_mm2"] == pytest.approx(100, rel=0.01)
     assert report["unsupported_area_mm2"] == pytest.approx(400, rel=0.01)  # the plate's floor as a shell of its own
+
+
+def test_voids_between_lines_are_told_with_their_layer_and_place(sliced):
+    """Wide lines lie no closer together in a narrow band that no whole number of them fills."""
+    done = sliced(box(30, 30, 3), {**BARE, "top.pattern": "hilbert", "top.line_width": 0.7, "walls.count": 1})
+    voids = [one for one in done.report["findings"] if one["code"] == "void"]
+    assert len(voids) == 1
+    assert voids[0]["layer"] == 14
+    assert voids[0]["amount"] == pytest.approx(done.report["ledger"]["layers"][14]["void_mm2"], abs=0.01)
+    assert 95 < voids[0]["at_mm"][0] < 125
+
+
+def test_what_is_too_thin_is_not_told_as_a_void_again(sliced):
+    assert codes(sliced(box(30, 0.2, 4), BARE)) == ["too-thin"]

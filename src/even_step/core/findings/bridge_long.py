@@ -14,7 +14,7 @@ def check(evidence: Evidence) -> list[Finding]:
     most = float(evidence.settings["bridges.longest"])
     for part, solid in evidence.first_of_each():
         bridges = solid.covers.bridges
-        long = np.flatnonzero(bridges.longest > most)
+        long = np.flatnonzero(bridges.longest > most + 0.01)
         if len(long) == 0:
             continue
         worst = int(long[np.argmax(bridges.longest[long])])

@@ -39,7 +39,7 @@ def best_span(gap: Regions, hold: Regions) -> Span:
     least = np.inf
     for angle in np.arange(0.0, 180.0, STEP).tolist() + _edge_directions(over):
         held, mean, longest = _held(over.xy, over.start, under.xy, under.start, np.radians(angle))
-        cost = (1.0 - round(held * 20) / 20) * 1000 + mean + longest
+        cost = (1.0 - round(held * 20) / 20) * 1000 + longest + 0.1 * mean
         if cost < least - 1e-9:
             best, least = Span(angle, held, longest), cost
     return best

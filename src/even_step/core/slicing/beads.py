@@ -54,6 +54,18 @@ class Bounds:
 
 
 @dataclass(frozen=True, eq=False)
+class Last:
+    """The last level where all lines are as wide as set, (n,) regions each.
+
+    Its lines, what is left inside, and that moved in by half of what two lines and the narrowest fill.
+    """
+
+    lines: Regions
+    inner: Regions
+    core: Regions
+
+
+@dataclass(frozen=True, eq=False)
 class Begun:
     """Shapes whose outer walls are laid already.
 
@@ -65,11 +77,14 @@ class Begun:
         What is left inside them, in plastic widths.
     sharp : (n,) bool
         Which shapes have corners so sharp that they are narrow.
+    last : Last or none
+        What the last level comes to where it is nowhere tight, if that is known.
     """
 
     lines: list[Regions]
     rest: Regions
     sharp: NDArray[np.bool_]
+    last: Last | None = None
 
 
 def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> LaidWalls:
@@ -89,23 +104,28 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     count, rest = len(begun.rest), begun.rest
     laid = [_as_set(region.rings(lines), float(fill), bounds) for lines, fill in zip(begun.lines, filled, strict=False)]
     strands: list[Strand] = []
-    lost = region.nothing(count)
+    lost, tight = region.nothing(count), np.empty(0, np.int64)
     for level in range(len(laid), len(filled)):
         fill = float(filled[level])
         full = bounds.full_above(fill)
         core = region.offset(rest, -full / 2)
         tight = np.flatnonzero(begun.sharp | loses(rest, core, np.full(count, full / 2)))
-        lines, after = region.offset(rest, -fill / 2), region.offset(rest, -fill)
+        last = begun.last if level == len(filled) - 1 else None
+        lines = last.lines.copy() if last else region.offset(rest, -fill / 2)
+        after = last.inner.copy() if last else region.offset(rest, -fill)
         walls = region.rings(rest)
         if len(tight):
-            singles = _tighten(rest, core, lines, after, tight, fill, bounds)
+            singles = _tighten(rest, core, lines, after, tight, begun.sharp, fill, bounds)
             if level == 0:
                 lost[tight] = _unfit(rest[tight], singles[tight], bounds)
             strands += _singles(singles, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
         laid.append(_pairs(lines, walls, tight, fill, bounds))
         rest = after
     full = bounds.full_above(float(filled[-1]))
-    gaps = _narrow(rest, region.offset(rest, -full / 2), full)
+    core = begun.last.core.copy() if begun.last else region.offset(rest, -full / 2)
+    if begun.last:
+        core[tight] = region.offset(rest[tight], -full / 2)
+    gaps = _narrow(rest, core, full)
     strands += _singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
     rings, width, levels = levels_joined(laid)
     return LaidWalls(rings, width, levels, strands_of(strands), region.difference(rest, gaps), lost)
@@ -117,6 +137,7 @@ def _tighten(
     lines: Regions,
     after: Regions,
     tight: Index,
+    sharp: NDArray[np.bool_],
     fill: float,
     bounds: Bounds,
 ) -> Regions:
@@ -127,10 +148,13 @@ def _tighten(
     pair, full = bounds.pair_above(), bounds.full_above(fill)
     some = rest[tight]
     several = region.offset(some, -pair / 2)
-    lines[tight] = region.intersection(lines[tight], region.offset(several, (pair - fill) / 2 + SLACK))
     after[tight] = region.intersection(after[tight], region.offset(core[tight], full / 2 - fill + SLACK))
     singles = region.nothing(len(rest))
-    singles[tight] = _narrow(some, several, pair)
+    less = np.flatnonzero(sharp[tight] | loses(some, several, np.full(len(some), pair / 2)))
+    if len(less):
+        where, several = tight[less], several[less]
+        lines[where] = region.intersection(lines[where], region.offset(several, (pair - fill) / 2 + SLACK))
+        singles[where] = _narrow(some[less], several, pair)
     return singles
 
 

@@ -26,9 +26,18 @@ BUDGET = 8_000  # crossings of lines with rows in a layer
 
 @dataclass(frozen=True, eq=False)
 class Ledger:
-    """One row a layer, mm²: region, plastic, void, overlap, outside; (L, 5) float64."""
+    """One row a layer.
+
+    Attributes
+    ----------
+    rows : (L, 5) float64
+        Region, plastic, void, overlap, outside, mm².
+    gap : (L, 2) float64
+        The middle of the widest void met in a layer, mm, in the solid's frame.
+    """
 
     rows: NDArray[np.float64]
+    gap: NDArray[np.float64]
 
 
 COLUMNS = ("region_mm2", "plastic_mm2", "void_mm2", "overlap_mm2", "outside_mm2")
@@ -50,7 +59,7 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
     spans = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
 
     def measure(first: int, last: int) -> NDArray[np.float64]:
-        out = np.zeros((last - first, len(COLUMNS)))
+        out = np.zeros((last - first, len(COLUMNS) + 2))
         for i in range(first, last):
             a, m, b = (int(of_item[2 * i + j]) for j in range(3))
             p, q = int(spans[i, 0]), int(spans[i, 1])
@@ -74,7 +83,8 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
 
     points = paths.start[spans[:, 1]] - paths.start[spans[:, 0]]
     done = crew.each(measure, runs_of(points, most=100_000))
-    return Ledger((np.concatenate(done) if done else np.zeros((0, 5)))[place.ravel()])
+    measured = (np.concatenate(done) if done else np.zeros((0, len(COLUMNS) + 2)))[place.ravel()]
+    return Ledger(measured[:, :-2], measured[:, -2:])
 
 
 @kernel
@@ -162,6 +172,36 @@ def _common(a, a0, a1, b, b0, b1):  # type: ignore[no-untyped-def]
         else:
             j += 1
     return total
+
+
+@kernel
+def _widest(inside, a0, a1, open_, b0, b1, drawn, d0, d1):  # type: ignore[no-untyped-def]
+    """Return the longest stretch that is inside and neither open nor drawn, and its middle; all lists sorted."""
+    best = middle = 0.0
+    b, d = b0, d0
+    for a in range(a0, a1):
+        at, end = inside[a, 0], inside[a, 1]
+        while at < end:
+            while b < b1 and open_[b, 1] <= at:
+                b += 1
+            while d < d1 and drawn[d, 1] <= at:
+                d += 1
+            if b < b1 and open_[b, 0] <= at:
+                at = open_[b, 1]
+                continue
+            if d < d1 and drawn[d, 0] <= at:
+                at = drawn[d, 1]
+                continue
+            stop = end
+            if b < b1:
+                stop = min(stop, open_[b, 0])
+            if d < d1:
+                stop = min(stop, drawn[d, 0])
+            if stop - at > best:
+                best = stop - at
+                middle = 0.5 * (at + stop)
+            at = stop
+    return best, middle
 
 
 @kernel
@@ -265,7 +305,8 @@ def _line_rows(xy, start, width, low, pitch, rows, round_ends):  # type: ignore[
 @kernel
 def _measure(shape_xy, outline, room, xy, start, width, fills, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
     """Return region, plastic, void, overlap and outside of one layer, mm²."""
-    out = np.zeros(5)
+    out = np.zeros(7)
+    widest = 0.0
     low, high, work = np.inf, -np.inf, 0.0
     for r in range(outline.shape[0] - 1):
         for i in range(outline[r], outline[r + 1]):
@@ -297,6 +338,10 @@ def _measure(shape_xy, outline, room, xy, start, width, fills, phase, budget, fi
         d1, _ = _united(drawn, d0, drawn_at[k + 1])
         f0 = filled_at[k]
         f1, twice = _united(filled, f0, filled_at[k + 1])
+        wide, middle = _widest(inside, a0, a1, open_, b0, b1, drawn, d0, d1)
+        if wide > widest:
+            widest = wide
+            out[5], out[6] = middle, low + k * pitch
         region_length, room_length = _total(inside, a0, a1), _total(open_, b0, b1)
         drawn_length, filled_length = _total(drawn, d0, d1), _total(filled, f0, f1)
         room_drawn = _common(open_, b0, b1, drawn, d0, d1)

@@ -14,7 +14,7 @@ from even_step.core.plane.bead import plastic_width, section_rounding
 from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.turns import loses, sharpest_turn
-from even_step.core.slicing.beads import Begun, Bounds, narrow_walls
+from even_step.core.slicing.beads import Begun, Bounds, Last, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew, runs_of
@@ -119,15 +119,21 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
 def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
     """Lay constant lines where all fit, lines of changing width from where something is narrow."""
     tried = _constant(shapes, height, settings)
-    plain = np.flatnonzero(tried.narrow_from == settings.count)
+    plain = np.flatnonzero(tried.narrow_from > settings.count)
     parts, places = [tried.walls(plain)], [plain]
     widths = np.array([settings.outer_width] + [settings.line_width] * (settings.count - 1))
-    narrow = np.flatnonzero(tried.narrow_from < settings.count)
-    for level, micrometres in sorted(set(zip(tried.narrow_from[narrow], np.round(height[narrow] * 1e6), strict=True))):
-        some = narrow[(tried.narrow_from[narrow] == level) & (np.round(height[narrow] * 1e6) == micrometres)]
+    narrow = np.flatnonzero(tried.narrow_from <= settings.count)
+    for step, micrometres in sorted(set(zip(tried.narrow_from[narrow], np.round(height[narrow] * 1e6), strict=True))):
+        some = narrow[(tried.narrow_from[narrow] == step) & (np.round(height[narrow] * 1e6) == micrometres)]
         filled, bounds = plastic_width(widths, height[some[0]]), settings.bounds(float(height[some[0]]))
+        level = min(int(step), settings.count - 1)
         rest = region.offset(shapes[some], -(bounds.rounding / 2 + float(filled[:level].sum())))
-        begun = Begun([tried.lines[some, k] for k in range(level)], rest, tried.sharp[some])
+        begun = Begun(
+            [tried.lines[some, k] for k in range(level)],
+            rest,
+            tried.sharp[some],
+            tried.last(some) if step == settings.count else None,
+        )
         parts.append(narrow_walls(begun, filled, bounds, thicken=settings.thicken))
         places.append(some)
     return gathered(parts, places)
@@ -145,8 +151,11 @@ class _Constant:
         The centre line of each level.
     inner : (n,) regions
         What is left inside.
+    core : (n,) regions
+        That, moved in by half of what two lines and the narrowest fill.
     narrow_from : (n,) int64
-        The first level that may not fit everywhere, ``count`` for none.
+        The first level that may not fit everywhere, ``count`` where that is at most the last or what is left inside
+        it, more where all fit.
     sharp : (n,) bool
         Whether a shape has corners so sharp that they are narrow.
     """
@@ -154,8 +163,13 @@ class _Constant:
     settings: WallSettings
     lines: Regions
     inner: Regions
+    core: Regions
     narrow_from: Index
     sharp: NDArray[np.bool_]
+
+    def last(self, some: Index) -> Last:
+        """Return the last level of some shapes."""
+        return Last(self.lines[some, -1], self.inner[some], self.core[some])
 
     def walls(self, some: Index) -> LaidWalls:
         """Return the lines of some shapes as walls."""
@@ -182,9 +196,9 @@ def _constant(shapes: Regions, height: NDArray[np.float64], settings: WallSettin
     moved = region.offset(np.repeat(shapes, count + 2), -depth[:, 1:].ravel()).reshape(len(shapes), count + 2)
     grid = np.column_stack((shapes, moved))
     sharp = sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
-    narrow_from = np.where(sharp, 0, count)
+    narrow_from = np.where(sharp, 0, count + 1)
     for step in range(count, -1, -1):
         # Two steps at once: what is just twice as thick as one step is deep would vanish without a trace.
         lost = loses(grid[:, step], grid[:, step + 2], depth[:, step + 2] - depth[:, step])
-        narrow_from[lost] = np.minimum(narrow_from[lost], min(step, count - 1))
-    return _Constant(settings, grid[:, 1 : count + 1], grid[:, count + 1], narrow_from, sharp)
+        narrow_from[lost] = np.minimum(narrow_from[lost], step)
+    return _Constant(settings, grid[:, 1 : count + 1], grid[:, count + 1], grid[:, count + 2], narrow_from, sharp)

@@ -10,8 +10,10 @@ import numpy as np
 from even_step.core.catalogue import travel as keys
 from even_step.core.catalogue import walls as wall_keys
 from even_step.core.kernels import kernel
+from even_step.core.plane.segments import edges_of, grid_of
 
 MOST_RINGS = 8  # a way that meets more outlines goes straight
+CELL = 2.0  # mm
 MOST_POINTS = 64  # of a way before it is pulled taut
 
 
@@ -30,37 +32,48 @@ class WaySettings:
 
 
 @kernel
-def _met(x0, y0, x1, y1, xy, start, cut, ring, edge):  # type: ignore[no-untyped-def]
-    """Find where a way meets the rings; returns how often (−1 for more than there is room for)."""
+def _met(x0, y0, x1, y1, near, cut, met):  # type: ignore[no-untyped-def]
+    """Find where a way meets the edges of the outlines; returns how often (−1 for more than there is room for)."""
+    edges, frame, first, item = near
     count = 0
     dx, dy = x1 - x0, y1 - y0
-    low_x, high_x = min(x0, x1), max(x0, x1)
-    low_y, high_y = min(y0, y1), max(y0, y1)
-    for r in range(start.shape[0] - 1):
-        j = start[r + 1] - 1
-        for i in range(start[r], start[r + 1]):
-            ax, ay, bx, by = xy[j, 0], xy[j, 1], xy[i, 0], xy[i, 1]
-            j = i
-            if (
-                (ax < low_x and bx < low_x)
-                or (ax > high_x and bx > high_x)
-                or (ay < low_y and by < low_y)
-                or (ay > high_y and by > high_y)
-            ):
-                continue
-            side_a = dx * (ay - y0) - dy * (ax - x0)
-            side_b = dx * (by - y0) - dy * (bx - x0)
-            if (side_a > 0.0) == (side_b > 0.0):
-                continue
-            share = side_a / (side_a - side_b)
-            px, py = ax + (bx - ax) * share, ay + (by - ay) * share
-            at = ((px - x0) * dx + (py - y0) * dy) / (dx * dx + dy * dy)
-            if at <= 0.0 or at >= 1.0:
-                continue
-            if count >= cut.shape[0]:
-                return -1
-            cut[count], ring[count], edge[count] = at, r, i
-            count += 1
+    long = dx * dx + dy * dy
+    if long == 0.0:
+        return 0
+    cell, columns, rows = frame[2], int(frame[3]), int(frame[4])
+    c = max(0, int(np.floor((min(y0, y1) - frame[1]) / cell)))
+    d = min(rows - 1, int(np.floor((max(y0, y1) - frame[1]) / cell)))
+    for gy in range(c, d + 1):
+        # The part of the way within this row of cells.
+        low, high = 0.0, 1.0
+        if dy != 0.0:
+            s, t = (frame[1] + gy * cell - y0) / dy, (frame[1] + (gy + 1) * cell - y0) / dy
+            low, high = max(low, min(s, t)), min(high, max(s, t))
+        u, v = x0 + dx * low, x0 + dx * high
+        a = max(0, int(np.floor((min(u, v) - frame[0]) / cell - 1e-9)))
+        b = min(columns - 1, int(np.floor((max(u, v) - frame[0]) / cell + 1e-9)))
+        for gx in range(a, b + 1):
+            for k in range(first[gy * columns + gx], first[gy * columns + gx + 1]):
+                e = item[k]
+                ax, ay, bx, by = edges[e, 0], edges[e, 1], edges[e, 2], edges[e, 3]
+                side_a = dx * (ay - y0) - dy * (ax - x0)
+                side_b = dx * (by - y0) - dy * (bx - x0)
+                if (side_a > 0.0) == (side_b > 0.0):
+                    continue
+                share = side_a / (side_a - side_b)
+                px, py = ax + (bx - ax) * share, ay + (by - ay) * share
+                at = ((px - x0) * dx + (py - y0) * dy) / long
+                if at <= 0.0 or at >= 1.0:
+                    continue
+                known = False  # an edge lies in several cells
+                for m in range(count):
+                    known = known or met[m] == e
+                if known:
+                    continue
+                if count >= cut.shape[0]:
+                    return -1
+                cut[count], met[count] = at, e
+                count += 1
     return count
 
 
@@ -112,33 +125,35 @@ def _along(way, n, xy, start, r, leave, enter, from_x, from_y, to_x, to_y, by): 
 
 
 @kernel
-def _detour(x0, y0, x1, y1, xy, start, way, cut, ring, edge, by):  # type: ignore[no-untyped-def]
+def _detour(x0, y0, x1, y1, xy, start, ring_of, near, way, cut, met, by):  # type: ignore[no-untyped-def]
     """Find a way round the outlines that a straight one meets; returns its points in between, −1 for none."""
     n = 0
     px, py = x0, y0
     for _ in range(MOST_RINGS):
-        count = _met(px, py, x1, y1, xy, start, cut, ring, edge)
+        count = _met(px, py, x1, y1, near, cut, met)
         if count == 0:
             return n
         if count < 0:
             return -1
-        near = 0
+        nearest = 0
         for k in range(1, count):
-            if cut[k] < cut[near]:
-                near = k
-        far = near
+            if cut[k] < cut[nearest]:
+                nearest = k
+        ring = ring_of[met[nearest]]
+        far = nearest
         times = 0
         for k in range(count):
-            if ring[k] == ring[near]:
+            if ring_of[met[k]] == ring:
                 times += 1
                 if cut[k] > cut[far]:
                     far = k
         if times % 2 == 1:
             return -1  # the ends lie in different islands
         dx, dy = x1 - px, y1 - py
-        ax, ay = px + dx * cut[near], py + dy * cut[near]
+        ax, ay = px + dx * cut[nearest], py + dy * cut[nearest]
         bx, by_ = px + dx * cut[far], py + dy * cut[far]
-        n = _along(way, n, xy, start, ring[near], edge[near], edge[far], ax, ay, bx, by_, by)
+        leave, enter = start[0] + met[nearest], start[0] + met[far]
+        n = _along(way, n, xy, start, ring, leave, enter, ax, ay, bx, by_, by)
         if n < 0 or n >= way.shape[0] - 1:
             return -1
         # A little on, into the material again.
@@ -150,7 +165,7 @@ def _detour(x0, y0, x1, y1, xy, start, way, cut, ring, edge, by):  # type: ignor
 
 
 @kernel
-def _taut(x0, y0, x1, y1, way, n, xy, start, cut, ring, edge):  # type: ignore[no-untyped-def]
+def _taut(x0, y0, x1, y1, way, n, near, cut, met):  # type: ignore[no-untyped-def]
     """Leave out points of a way that can be passed straight; returns how many remain."""
     w = 0
     px, py = x0, y0
@@ -159,7 +174,7 @@ def _taut(x0, y0, x1, y1, way, n, xy, start, cut, ring, edge):  # type: ignore[n
         reach = i
         for k in range(n, i, -1):
             tx, ty = (x1, y1) if k == n else (way[k, 0], way[k, 1])
-            if _met(px, py, tx, ty, xy, start, cut, ring, edge) == 0:
+            if _met(px, py, tx, ty, near, cut, met) == 0:
                 reach = k
                 break
         if reach == n:
@@ -183,7 +198,14 @@ def plan_ways(xy, start, linked, ring_xy, ring_start, least, detour, longest, by
     places = np.zeros(count + 1, np.int64)
     way = np.empty((MOST_POINTS, 2))
     cut = np.empty(64)
-    ring, edge = np.empty(64, np.int64), np.empty(64, np.int64)
+    met = np.empty(64, np.int64)
+    edges = edges_of(ring_xy, ring_start)
+    frame, first, item = grid_of(edges, CELL)
+    near = (edges, frame, first, item)
+    ring_of = np.empty(edges.shape[0], np.int64)
+    for r in range(ring_start.shape[0] - 1):
+        for i in range(ring_start[r], ring_start[r + 1]):
+            ring_of[i - ring_start[0]] = r
     w = 0
     for p in range(count):
         places[p + 1] = w
@@ -194,16 +216,16 @@ def plan_ways(xy, start, linked, ring_xy, ring_start, least, detour, longest, by
         straight = np.hypot(x1 - x0, y1 - y0)
         if straight < least or straight > longest:
             continue
-        n = _detour(x0, y0, x1, y1, ring_xy, ring_start, way, cut, ring, edge, by)
+        n = _detour(x0, y0, x1, y1, ring_xy, ring_start, ring_of, near, way, cut, met, by)
         if n < 0:
             continue
-        n = _taut(x0, y0, x1, y1, way, n, ring_xy, ring_start, cut, ring, edge)
+        n = _taut(x0, y0, x1, y1, way, n, near, cut, met)
         total = 0.0
         px, py = x0, y0
         for k in range(n + 1):
             qx, qy = (x1, y1) if k == n else (way[k, 0], way[k, 1])
             total += np.hypot(qx - px, qy - py)
-            if _met(px, py, qx, qy, ring_xy, ring_start, cut, ring, edge) != 0:
+            if _met(px, py, qx, qy, near, cut, met) != 0:
                 total = np.inf
             px, py = qx, qy
         if total > longest or total > detour * straight:
