@@ -6,22 +6,24 @@ import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue import mesh as mesh_keys
 from even_step.core.catalogue.setting import settings_read_by, take
 from even_step.core.errors import JobError
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.job.arrange import arrange
 from even_step.core.job.bring_in import pose_matrix
-from even_step.core.job.cascade import Resolved, resolve
+from even_step.core.job.cascade import Resolved, cascade, resolve
 from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.mesh.mesh import Model
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
-from even_step.core.mesh.read.model import file_bytes, read_model
+from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
 from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
 from even_step.core.motion.speeds import MotionSettings
@@ -43,9 +45,24 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew
 
+#: Settings that only the machine's code and the layer heads carry; they are read where these are written.
+WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
+
+
+ABSURD = 4.0  # machine sizes
+STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 6, 2, 5  # for progress: stages of a solid, of a copy, of the job
+
+
+@dataclass(frozen=True)
+class ReadSettings:
+    """How far facets may lie off the curved faces of a STEP file, mm."""
+
+    step_deflection: Annotated[float, mesh_keys.STEP_DEFLECTION]
+
+
 #: Which records each stage reads; what an edit makes stale follows from this and is written nowhere else.
 STAGES: dict[str, tuple[type, ...]] = {
-    "read": (),
+    "read": (ReadSettings,),
     "heights": (HeightSettings,),
     "contours": (ContourSettings,),
     "regions": (RegionSettings,),
@@ -57,12 +74,6 @@ STAGES: dict[str, tuple[type, ...]] = {
     "motion": (MotionSettings,),
     "write": (),
 }
-#: Settings that only the machine's code and the layer heads carry; they are read where these are written.
-WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
-
-
-ABSURD = 4.0  # machine sizes
-STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 6, 2, 5  # for progress: stages of a solid, of a copy, of the job
 
 
 def stage_of(key: str) -> str:
@@ -92,14 +103,21 @@ class Sliced:
     findings: tuple[Finding, ...]
 
 
-def read_models(paths: Iterable[str], run: StageRun) -> dict[str, tuple[list[Model], str]]:
-    """Read each file once; returns its parts and the hash of its bytes.
+def read_models(
+    paths: Iterable[str], run: StageRun, settings: ReadSettings | None = None
+) -> dict[str, tuple[list[Model], str]]:
+    """Read each file once; returns its parts and a hash of what they were made from.
 
     A file is read again only when its size or its time has changed.
     """
     out = {}
     for path in dict.fromkeys(paths):
-        out[path], _ = run.stage("read", (path, _stamp(path)), lambda path=path: _read(path))  # type: ignore[misc]
+        fine = (settings or ReadSettings(STEP_DEFLECTION)).step_deflection if _is_step(path) else 0.0
+        out[path], _ = run.stage(
+            "read",
+            (path, _stamp(path), fine),
+            lambda path=path, fine=fine: _read(path, fine),  # type: ignore[misc]
+        )
     return out
 
 
@@ -112,9 +130,18 @@ def _stamp(path: str) -> tuple[int, int]:
     return about.st_size, about.st_mtime_ns
 
 
-def _read(path: str) -> tuple[list[Model], str]:
+def _is_step(path: str) -> bool:
+    """Tell whether a file is STEP, whose facets depend on how fine they are asked for."""
+    try:
+        with Path(path).open("rb") as file:
+            return file.read(64).lstrip()[:12] == b"ISO-10303-21"
+    except OSError:
+        return False
+
+
+def _read(path: str, deflection: float) -> tuple[list[Model], str]:
     data = file_bytes(Path(path))
-    return read_model(Path(path), data), digest(data)
+    return read_model(Path(path), data, deflection), digest(data) + (f"-{deflection:g}" if deflection else "")
 
 
 def model_of(part: Part, models: list[Model]) -> Model:
@@ -155,7 +182,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     resolved = resolve(job)
     copies = sum(len(part.copies) for part in job.parts)
     crew.expect(STEPS_A_SOLID * len(job.parts) + STEPS_A_COPY * copies + STEPS_OF_ALL)
-    files = read_models((part.file for part in job.parts), run)
+    files = _files(job, resolved, run)
     solids, placed = _stand(job, files, run)
     _refuse_absurd_sizes(job, solids, placed)
     nozzle = job.machine.extruders[0].layer_height
@@ -201,6 +228,11 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
 
 
+def _files(job: Job, resolved: Resolved, run: StageRun) -> dict[str, tuple[list[Model], str]]:
+    """Read the files of a job's parts."""
+    return read_models((part.file for part in job.parts), run, take(ReadSettings, resolved.values))
+
+
 def _stand(
     job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun
 ) -> tuple[list[PosedSolid], list[PlacedPart]]:
@@ -238,7 +270,7 @@ def _stand(
 
 def settled(job: Job, run: StageRun) -> Job:
     """Return the job with a place for every copy that had none, where slicing would put it."""
-    files = read_models((part.file for part in job.parts), run)
+    files = _files(job, cascade(job), run)
     _, placed = _stand(job, files, run) if job.parts else ([], [])
     places = iter(placed)
     parts = [
@@ -252,7 +284,7 @@ def settled(job: Job, run: StageRun) -> Job:
 
 def models_of(job: Job, run: StageRun) -> list[Model]:
     """Return the model of each part of a job."""
-    files = read_models((part.file for part in job.parts), run)
+    files = _files(job, cascade(job), run)
     return [model_of(part, files[part.file][0]) for part in job.parts]
 
 

@@ -5,9 +5,12 @@ import math
 import numpy as np
 import pytest
 
+from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read.model import read_model
 from even_step.core.mesh.units import proposed_unit
+from even_step.core.pipeline import ReadSettings, read_models
+from even_step.core.stages import StageCache, StageRun
 from tests.shapes import ball, box, obj_text, ply_bytes, stl_bytes, text_stl
 
 CUBE = box(20, 10, 5)
@@ -107,3 +110,14 @@ def test_a_ball_measures_what_a_ball_does(tmp_path):
     measures = measure(model.merged())
     assert measures.volume == pytest.approx(4 / 3 * math.pi * 1000, rel=2e-3)
     assert measures.area == pytest.approx(4 * math.pi * 100, rel=2e-3)
+
+
+def test_a_finer_step_deflection_gives_more_facets_and_other_results_are_kept(hands):
+    path = DATA / "demo" / "mast_bracket.step"
+    run = StageRun(hands, StageCache())
+    coarse, fine, again = (
+        read_models([str(path)], run, ReadSettings(deflection))[str(path)] for deflection in (0.1, 0.005, 0.1)
+    )
+    assert fine[0][0].triangles > 1.2 * coarse[0][0].triangles
+    assert again is coarse
+    assert fine[1] != coarse[1]

@@ -12,6 +12,7 @@ from even_step.core.mesh.turning import turn_matrix, turn_of
 from even_step.core.mesh.weld import BadCorner, weld
 from tests.conftest import mended
 from tests.shapes import ball, box, comb, flipped, hollow_box, inside_out, without
+from tests.slicing_help import slice_it
 
 
 def mend_facets(facets):
@@ -165,3 +166,29 @@ def test_a_comb_is_one_sound_shell():
     done = mend_facets(comb())
     assert done.closed
     assert done.shells == 1
+
+
+def test_a_sheet_inside_a_solid_changes_nothing_and_is_no_gap(tmp_path):
+    sheet = np.array([[(-8, 1, 0), (8, 3, 0), (8, 3, 10)], [(-8, 1, 0), (8, 3, 10), (-8, 1, 10)]], float)
+    plain, sheeted = (slice_it(tmp_path, one) for one in (box(20, 20, 10), np.concatenate((box(20, 20, 10), sheet))))
+    assert not [one for one in sheeted.report["findings"] if one["code"] == "open-mesh"]
+    assert sheeted.report["volume_by_role_mm3"] == pytest.approx(plain.report["volume_by_role_mm3"])
+    assert any("open" in warning for warning in sheeted.report["parts"][0]["warnings"])
+
+
+@pytest.mark.parametrize(
+    "extra",
+    [
+        box(20, 20, 10)[:5],
+        box(20, 20, 10),
+        inside_out(box(6, 6, 4, (20, 0, 0))),
+        np.array([[(0, 0, 0), (0, 0, 0), (1, 0, 0)]], float),
+        box(1e-4, 1e-4, 1e-4, (5, 0, 0)),
+    ],
+    ids=["doubled facets", "doubled whole", "inside out beside", "without area", "below resolution"],
+)
+def test_meshes_as_they_come_slice_to_the_sound_parts_plastic(tmp_path, extra):
+    settings = {"adhesion.kind": "none", "infill.density": 100}
+    done = slice_it(tmp_path, np.concatenate((box(20, 20, 10), extra)), settings)
+    sound = 20 * 20 * 10 + (6 * 6 * 4 if len(extra) == 12 and extra[:, :, 0].min() > 15 else 0)
+    assert sum(done.report["volume_by_role_mm3"].values()) == pytest.approx(sound, rel=0.03)

@@ -25,6 +25,7 @@ from even_step.core.wording import clock, grams
 
 LEVELS: tuple[Level, ...] = ("short", "wider", "everything")
 HEADINGS = {
+    "mesh": "Models",
     "layers": "Layers",
     "outline": "Outline",
     "walls": "Walls",

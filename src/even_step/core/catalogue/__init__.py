@@ -1,12 +1,24 @@
 """Every setting, declared once. The key is ``group.name``; the order here is the order on screen."""
 
-from even_step.core.catalogue import adhesion, bridges, covers, heat, infill, layers, motion, outline, travel, walls
+from even_step.core.catalogue import (
+    adhesion,
+    bridges,
+    covers,
+    heat,
+    infill,
+    layers,
+    mesh,
+    motion,
+    outline,
+    travel,
+    walls,
+)
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 
 CATALOGUE: dict[str, Setting] = {
     setting.key: setting
-    for group in (layers, outline, walls, covers, bridges, infill, adhesion, motion, heat, travel)
+    for group in (mesh, layers, outline, walls, covers, bridges, infill, adhesion, motion, heat, travel)
     for setting in group.ALL
 }
 RENAMED: dict[str, str] = {old: new.key for new in CATALOGUE.values() for old in new.renamed_from}

@@ -6,6 +6,8 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 
+SHEET = 0.005  # mm, a closed chain thinner than this holds nothing
+
 
 @kernel
 def _cross(vertices, low, high, z, out, at):  # type: ignore[no-untyped-def]
@@ -112,6 +114,7 @@ def chain_cuts(vertices, faces, rank, cuts, facets, start, first, last, limit): 
         if loops > first_loop:
             opened += loops - first_loop
             loops, gaps, found = _close(points, loop, first_loop, loops, limit, k - first, gaps, found)
+            w = loop[loops]
         for i in range(count):
             if begin[i] < 0:
                 continue
@@ -145,6 +148,7 @@ def _close(points, loop, first, last, limit, layer, gaps, found):  # type: ignor
         if used[seed]:
             continue
         used[seed] = True
+        before = found
         head = seed
         chain = seed
         while True:
@@ -175,6 +179,22 @@ def _close(points, loop, first, last, limit, layer, gaps, found):  # type: ignor
                 break
             used[nearest] = True
             chain = nearest
+        if found > before and _is_sheet(points, loop[loops], w, gaps[found - 1, 1]):
+            # A surface without a thickness, inside or out, holds nothing: it is no gap.
+            found = before
+            w = loop[loops]
+            continue
         loops += 1
         loop[loops] = w
     return loops, gaps, found
+
+
+@kernel
+def _is_sheet(points, first, last, gap):  # type: ignore[no-untyped-def]
+    """Whether a chain closed over a gap holds no area to speak of."""
+    area = 0.0
+    j = last - 1
+    for i in range(first, last):
+        area += points[j, 0] * points[i, 1] - points[i, 0] * points[j, 1]
+        j = i
+    return abs(0.5 * area) < SHEET * gap

@@ -28,7 +28,7 @@ SOURCES = Path(__file__).parents[4]
 MOST_SECONDS = 90
 MOST_MEMORY = 3 << 30
 MOST_TRIANGLES = 20_000_000
-DEFLECTION, ANGLE = 0.01, 0.2  # mm and rad: how far facets may stray from a curved STEP face
+ANGLE = 0.2  # rad: how far facets may turn from a curved STEP face
 MM_PER_GLTF_UNIT = 1000.0
 SOLID = re.compile(rb"(MANIFOLD_SOLID_BREP|BREP_WITH_VOIDS|FACETED_BREP|FACETED_BREP_AND_BREP_WITH_VOIDS)\s*\(")
 
@@ -36,8 +36,15 @@ RawBody = tuple[str, NDArray[np.float64], NDArray[np.int64]]
 RawPart = tuple[str, list[RawBody]]
 
 
-def read_isolated(kind: str, path: Path) -> tuple[str, list[RawPart]]:
+def read_isolated(kind: str, path: Path, deflection: float) -> tuple[str, list[RawPart]]:
     """Read a ``3mf``, a ``3mf-job`` of ours or a ``step`` file in a process of its own.
+
+    Parameters
+    ----------
+    kind, path
+        Format and file.
+    deflection
+        How far facets may stray from a curved STEP face, mm.
 
     Returns
     -------
@@ -58,6 +65,7 @@ def read_isolated(kind: str, path: Path) -> tuple[str, list[RawPart]]:
             kind,
             str(path.resolve()),
             str(out),
+            repr(deflection),
         ]
         try:
             done = subprocess.run(
@@ -98,7 +106,7 @@ def _save(out: Path, unit: str, parts: list[RawPart]) -> None:
     np.savez(out, about=np.array(json.dumps({"unit": unit, "parts": about})), **arrays)
 
 
-def _read_step(path: Path) -> tuple[str, list[RawPart]]:
+def _read_step(path: Path, deflection: float) -> tuple[str, list[RawPart]]:
     raw = path.read_bytes()
     if b"END-ISO-10303-21" not in raw[-4096:]:
         raise InputError("is cut off: the end of a STEP file is missing")
@@ -110,7 +118,7 @@ def _read_step(path: Path) -> tuple[str, list[RawPart]]:
 
     with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
         glb = Path(folder) / "model.glb"
-        code = cascadio.step_to_glb(str(path), str(glb), DEFLECTION, ANGLE, use_parallel=False)
+        code = cascadio.step_to_glb(str(path), str(glb), deflection, ANGLE, use_parallel=False)
         if code != 0 or not glb.exists():
             raise InputError("cannot be read as STEP")
         placed = read_glb(glb.read_bytes())
@@ -127,14 +135,14 @@ def _read_3mf(path: Path, *, placed: bool) -> tuple[str, list[RawPart]]:
     return parts_of(path, MOST_BODIES, MOST_TRIANGLES, placed=placed)
 
 
-def main(kind: str, path: Path, out: Path) -> int:
+def main(kind: str, path: Path, out: Path, deflection: float) -> int:
     """Read one file with limits set; returns the exit code."""
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS))
     with contextlib.suppress(ValueError, OSError):
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
-        unit, parts = _read_step(path) if kind == "step" else _read_3mf(path, placed=kind == "3mf")
+        unit, parts = _read_step(path, deflection) if kind == "step" else _read_3mf(path, placed=kind == "3mf")
     except EvenStepError as error:
         print(error.message, file=sys.stderr)  # noqa: T201 - this line is the answer to the other process
         return 2
@@ -143,4 +151,4 @@ def main(kind: str, path: Path, out: Path) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3])))
+    sys.exit(main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]), float(sys.argv[4])))

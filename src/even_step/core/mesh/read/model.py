@@ -18,6 +18,7 @@ from even_step.core.mesh.read.obj import read_obj
 from even_step.core.mesh.read.ply import read_ply
 from even_step.core.mesh.shells import Mended, mend
 
+STEP_DEFLECTION = 0.01  # mm, where nothing else is asked for
 LARGEST = 2_000_000_000
 KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
 
@@ -89,7 +90,7 @@ def format_of(path: Path, data: NDArray[np.uint8]) -> str:
     )
 
 
-def read_model(path: Path, data: NDArray[np.uint8] | None = None) -> list[Model]:
+def read_model(path: Path, data: NDArray[np.uint8] | None = None, deflection: float = STEP_DEFLECTION) -> list[Model]:
     """Read the parts of a model file, with winding mended and facts told in plain words.
 
     Parameters
@@ -98,6 +99,8 @@ def read_model(path: Path, data: NDArray[np.uint8] | None = None) -> list[Model]
         The file.
     data : (N,) uint8, optional
         Its bytes, where they are at hand already.
+    deflection
+        How far facets may lie off the curved faces of a STEP file, mm.
 
     Raises
     ------
@@ -114,15 +117,15 @@ def read_model(path: Path, data: NDArray[np.uint8] | None = None) -> list[Model]
         case "ply":
             models = read_ply(path, data)
         case _:
-            models = _read_by_library(kind, path)
+            models = _read_by_library(kind, path, deflection)
     return [_mended(model) for model in models]
 
 
-def _read_by_library(kind: str, path: Path) -> list[Model]:
+def _read_by_library(kind: str, path: Path, deflection: float) -> list[Model]:
     if kind == "3mf":
         check_archive(path)
         kind = "3mf-job" if job_text_in(path) is not None else "3mf"
-    unit, parts = read_isolated(kind, path)
+    unit, parts = read_isolated(kind, path, deflection)
     models = []
     for name, bodies in parts:
         notes: list[str] = []
