@@ -16,7 +16,7 @@ from even_step.core.slicing.patterns.pattern import Layout, Rooms, fill
 from even_step.core.toolpath.roles import BOTTOM, INFILL, SOLID, TOP
 from even_step.core.work import Crew
 from tests.raster import Raster, layer_lines
-from tests.shapes import ball, box
+from tests.shapes import ball, box, extruded
 from tests.slicing_help import slice_it
 
 BARE = {"adhesion.kind": "none", "infill.end_run": 0, "infill.overlap": 0}
@@ -257,3 +257,27 @@ def test_branching_infill_carries_a_dome_with_less_than_half_of_a_grid(tmp_path)
 def test_curves_are_cut_to_the_room_and_simple_names_exist():
     assert set(CURVES) <= set(COVER_PATTERNS) | set(PATTERNS)
     assert {BOTTOM, SOLID, TOP}.isdisjoint({INFILL})
+
+
+@pytest.mark.parametrize("slope", [10, 30])
+@pytest.mark.parametrize("layers", [1, 4])
+def test_tops_on_a_slope_are_never_thinner_than_set(sliced, slope, layers):
+    """Above the topmost infill of every place lie so many full layers: within the part, and no infill."""
+    rise = 40 * np.tan(np.radians(slope))
+    side = extruded(shapely.Polygon([(0, 0), (40, 0), (40, 3 + rise), (0, 3)]), 20)
+    done = sliced(side[:, :, [0, 2, 1]], {**BARE, "top.layers": layers, "infill.density": 20})
+    solid = done.sliced.solids[0]
+    room = lambda k: solid.covers.room[solid.covers.which[k]]  # noqa: E731
+    outline = lambda k: solid.outlines.outline[solid.outlines.which[k]]  # noqa: E731
+    count = len(solid.covers.which)
+    seen = 0
+    for k in range(count):
+        last = room(k).difference(room(k + 1)) if k + 1 < count else room(k)
+        if last.area < 1e-3:
+            continue
+        seen += 1
+        for above in range(1, layers + 1):
+            assert k + above < count
+            assert last.difference(outline(k + above)).area < 1e-3
+            assert last.intersection(room(k + above)).area < 1e-3
+    assert seen > 10

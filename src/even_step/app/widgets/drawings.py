@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
@@ -23,8 +24,8 @@ def _pen(role: str, width: float) -> QPen:
     return pen
 
 
-def _inside(painter: QPainter, area: QRectF, share: float, angles: tuple[float, ...]) -> None:
-    """Draw walls round lines that lie as close as a share of plastic asks."""
+def _inside(painter: QPainter, area: QRectF, share: float, angles: tuple[float, ...], last: float = 0.5) -> None:
+    """Draw walls round lines as close as a share of plastic asks; ``last`` shifts the last family, in spacings."""
     painter.setPen(QPen(role_colour("outer-wall"), 4))
     painter.drawRect(area.adjusted(2, 2, -2, -2))
     room = area.adjusted(4, 4, -4, -4)
@@ -32,14 +33,15 @@ def _inside(painter: QPainter, area: QRectF, share: float, angles: tuple[float, 
     painter.setPen(_pen("infill", 2))
     apart = 2.0 * len(angles) / max(share, 0.005)
     reach = area.width() + area.height()
-    for angle in angles:
+    for number, angle in enumerate(angles, 1):
+        shift = last if number == len(angles) else 0.5
         painter.save()
         painter.translate(room.center())
         painter.rotate(-angle)
         count = int(reach / apart) + 1
         if apart < reach:
             for k in range(-count, count + 1):
-                painter.drawLine(QLineF(-reach, (k + 0.5) * apart, reach, (k + 0.5) * apart))
+                painter.drawLine(QLineF(-reach, (k + shift) * apart, reach, (k + shift) * apart))
         painter.restore()
     painter.setClipping(False)
 
@@ -48,8 +50,79 @@ def _density(painter: QPainter, area: QRectF, value: Value) -> None:
     _inside(painter, area, float(value) / 100, (45.0,))
 
 
+STRAIGHT_PATTERNS = {
+    "lines": (45.0,),
+    "grid": (45.0, -45.0),
+    "triangles": (0.0, 60.0, 120.0),
+    "star": (0.0, 60.0, 120.0),
+    "cubic": (30.0, 90.0, 150.0),
+}
+
+
 def _pattern(painter: QPainter, area: QRectF, value: Value) -> None:
-    _inside(painter, area, 0.22, (45.0,) if value == "lines" else (45.0, -45.0))
+    """Draw what a pattern looks like in one layer."""
+    if value in STRAIGHT_PATTERNS:
+        _inside(painter, area, 0.22, STRAIGHT_PATTERNS[str(value)], 0.0 if value == "triangles" else 0.5)
+        return
+    _inside(painter, area, 0.0, ())
+    room = area.adjusted(4, 4, -4, -4)
+    painter.setClipRect(room)
+    painter.setPen(_pen("infill", 2))
+    for line in _curved(str(value), room):
+        painter.drawPolyline(QPolygonF(line))
+    painter.setClipping(False)
+
+
+def _curved(pattern: str, room: QRectF) -> list[list[QPointF]]:
+    """Return the lines of a pattern that is not straight, as seen in a small frame."""
+    left, top, wide, high = room.left(), room.top(), room.width(), room.height()
+    match pattern:
+        case "concentric" | "star-spiral":
+            rings = [room.adjusted(d, d, -d, -d) for d in range(4, int(high / 2), 8)]
+            corners = [(ring.topLeft(), ring.topRight(), ring.bottomRight(), ring.bottomLeft()) for ring in rings]
+            return [[*four, four[0]] for four in corners]
+        case "gyroid":
+            waves = range(int(wide / 10) + 2)
+            turns = [k * math.pi / 8 for k in range(33)]
+            return [
+                [QPointF(left + w * 10 + 4 * math.sin(t + w * math.pi), top + t * high / (4 * math.pi)) for t in turns]
+                for w in waves
+            ]
+        case "honeycomb":
+            steps = [(0, 0), (0, 8), (7, 12), (7, 20), (0, 24), (0, 32), (7, 36), (7, 44)]
+            return [
+                [QPointF(left + c * 14 + (x if side else 14 - x), top + y) for x, y in steps]
+                for c in range(int(wide / 14) + 1)
+                for side in (True, False)
+            ]
+        case "hilbert":
+            squares = _hilbert(3)
+            return [
+                [
+                    QPointF(left + (x + 0.5) * wide / 16 + turn * wide / 2, top + (y + 0.5) * high / 8)
+                    for x, y in squares
+                ]
+                for turn in (0, 1)
+            ]
+        case _:  # branching: short lines that stand out from the walls
+            reach = [(k * wide / 7, (0.45, 0.2, 0.3)[k % 3] * high) for k in range(1, 7)]
+            down = [[QPointF(left + x, top), QPointF(left + x, top + long)] for x, long in reach]
+            up = [[QPointF(left + x + 5, top + high), QPointF(left + x + 5, top + high - long)] for x, long in reach]
+            return down + up
+
+
+def _hilbert(order: int) -> list[tuple[int, int]]:
+    """Return the cells of a Hilbert curve of 2^order columns, in its order."""
+    cells = [(0, 0)]
+    for level in range(order):
+        size = 2**level
+        cells = (
+            [(y, x) for x, y in cells]
+            + [(x, y + size) for x, y in cells]
+            + [(x + size, y + size) for x, y in cells]
+            + [(2 * size - 1 - y, size - 1 - x) for x, y in cells]
+        )
+    return cells
 
 
 def _angle(painter: QPainter, area: QRectF, value: Value) -> None:
@@ -146,6 +219,8 @@ def _heat(painter: QPainter, area: QRectF, value: Value) -> None:
 DRAWINGS: dict[str, Draw] = {
     "infill.density": _density,
     "infill.pattern": _pattern,
+    "top.pattern": _pattern,
+    "bottom.pattern": _pattern,
     "infill.angle": _angle,
     "layers.height": _layer_height,
     "layers.first_height": _layer_height,

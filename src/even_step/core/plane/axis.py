@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +28,11 @@ ON_WALL = 0.006  # mm, an edge this near the region's outline lies on it
 WITHIN_CIRCLE = 1.45  # times the circle's radius: the corner of a square end is 1.41 away
 MUCH_WIDER = 0.7  # what is less than this share as wide as a circle and within it is the circle's corner
 STEEP = 0.39  # how much the distance to the walls may change along a middle line towards its free end
+STUB = 0.05  # mm, what is about as long as wide gets a line so long
 AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
+
+
+_Line: TypeAlias = tuple[Points, NDArray[np.float64], NDArray[np.bool_]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,12 +49,15 @@ class Axes:
         Where each line begins.
     item : (P,) int64
         Which region a line lies in, not falling.
+    free : (P, 2) bool
+        Whether its beginning and its end are ends of the narrow place.
     """
 
     xy: Points
     radius: NDArray[np.float64]
     start: Index
     item: Index
+    free: NDArray[np.bool_]
 
 
 def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
@@ -69,7 +77,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
     parts, owner = region.pieces(narrow)
     corners, of_part = region.triangles(parts, spacing)
     of_item = walls.starts_by_item(len(narrow))
-    pieces: list[tuple[Points, NDArray[np.float64]]] = []
+    pieces: list[_Line] = []
     items: list[int] = []
     first = np.searchsorted(of_part, np.arange(len(parts) + 1))
     for item in np.unique(owner):
@@ -89,6 +97,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
         np.concatenate([piece[1] for piece in pieces]) if pieces else np.empty(0),
         np.concatenate((np.zeros(1, np.int64), np.cumsum(counts))).astype(np.int64),
         np.array(items, np.int64),
+        np.array([piece[2] for piece in pieces], np.bool_).reshape(-1, 2),
     )
 
 
@@ -99,7 +108,7 @@ def _axis_of(
     cell: Index,
     inside: Index,
     widest: float,
-) -> list[tuple[Points, NDArray[np.float64]]]:
+) -> list[_Line]:
     """Return the middle lines of one piece cut into triangles, (T, 3, 2)."""
     flat = np.round(corners.reshape(-1, 2) * 1000).astype(np.int64)
     keys = (flat[:, 0] << 31) + flat[:, 1]
@@ -126,8 +135,19 @@ def _axis_of(
     for a, b in pairwise(start.tolist()):
         line = way[a:b]
         xy, wide = _through_doors(node[line], far[line], door[line[[0, -1]]])
-        out.append((_to_end(xy, wide, free[line[[0, -1]]] & ~door[line[[0, -1]]], edges, frame, cell, inside), wide))
-    return out
+        ends = free[line[[0, -1]]] & ~door[line[[0, -1]]]
+        out.append((_to_end(xy, wide, ends, edges, frame, cell, inside), wide, ends))
+    length = sum(float(np.hypot(*np.diff(xy, axis=0).T).sum()) for xy, _, _ in out)
+    return out if length >= STUB else _stub(node, far)
+
+
+def _stub(node: Points, far: NDArray[np.float64]) -> list[_Line]:
+    """Return a short line through the widest place, the long way of a piece that has no other."""
+    widest = int(np.argmax(far))
+    off = node - node.mean(axis=0)
+    _, along = np.linalg.eigh(off.T @ off)
+    step = along[:, 1] * STUB / 2
+    return [(np.stack((node[widest] - step, node[widest] + step)), far[[widest, widest]], np.ones(2, np.bool_))]
 
 
 @kernel

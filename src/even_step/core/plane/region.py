@@ -200,6 +200,11 @@ def perimeter(regions: Regions) -> NDArray[np.float64]:
     return np.asarray(shapely.length(regions))
 
 
+def parts(regions: Regions) -> NDArray[np.int64]:
+    """Return of how many separate polygons each region is."""
+    return np.asarray(np.where(is_empty(regions), 0, shapely.get_num_geometries(regions)), np.int64)
+
+
 def is_empty(regions: Regions) -> NDArray[np.bool_]:
     """Tell which regions hold nothing."""
     return np.asarray(shapely.is_empty(regions))
@@ -322,7 +327,7 @@ def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -
     cell : (n + 1,) int64
         Where each region's pieces begin.
     """
-    many = np.array([shapely.multilinestrings([shapely.linestrings(one) for one in lines]) for lines in drawn], object)
+    many = np.array([shapely.MultiLineString(lines) for lines in drawn], object)
     pieces_, owner = shapely.get_parts(shapely.intersection(many, regions), return_index=True)
     long = (shapely.get_type_id(pieces_) == 1) & (shapely.length(pieces_) >= shortest)
     xy, of = shapely.get_coordinates(pieces_[long], return_index=True)

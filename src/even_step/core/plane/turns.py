@@ -70,8 +70,10 @@ def loses(outer: Regions, inner: Regions, depth: NDArray[np.float64]) -> NDArray
     """Tell whether something vanished because it was too narrow to be moved in.
 
     Moved in by ``d``, an area ``A`` with outline ``L`` becomes ``A − d·L + d²·S/2`` (Steiner's formula, ``S``
-    the sum over its corners), as long as nothing vanishes; more than that is left where something did.
+    the sum over its corners), as long as nothing vanishes; more than that is left where something did. What is
+    small all round may vanish without that, so polygons are counted too.
     """
     length = region.perimeter(outer)
     left = region.area(outer) - depth * length + depth * depth * corner_sum(outer) / 2
-    return np.asarray(region.area(inner) - left > LOST_AREA + LOST_WIDTH * length)
+    shrunk = region.area(inner) - left > LOST_AREA + LOST_WIDTH * length
+    return np.asarray(shrunk | (region.parts(inner) != region.parts(outer)))

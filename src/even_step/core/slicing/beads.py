@@ -32,7 +32,7 @@ SLACK = 0.003  # mm, by which a shape grown back is larger, so that equal outlin
 HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 FACING = 0.707  # cosine: walls that lean more than 45° toward each other are a corner, no narrow place
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
-SHORTEST = 0.2  # mm, shorter lines hold nothing
+SHORTEST = 0.04  # mm, shorter lines hold nothing
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off
 
 
@@ -191,7 +191,9 @@ def _singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: 
         for first, last in _stretches(thick, bounds, thicken=thicken):
             line = xy[first:last]
             if float(np.hypot(*np.diff(line, axis=0).T).sum()) >= SHORTEST:
-                out += [(one, wide, int(item), level) for one, wide in _laid(line, thick[first:last], bounds)]
+                free = (bool(middle.free[k, 0]) and first == 0, bool(middle.free[k, 1]) and last == len(xy))
+                laid = _laid(line, thick[first:last], free, bounds)
+                out += [(one, wide, int(item), level) for one, wide in laid]
     return out
 
 
@@ -202,7 +204,9 @@ def _stretches(thick: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> 
     return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1]
 
 
-def _laid(line: Points, thick: NDArray[np.float64], bounds: Bounds) -> list[tuple[Points, NDArray[np.float64]]]:
+def _laid(
+    line: Points, thick: NDArray[np.float64], free: tuple[bool, bool], bounds: Bounds
+) -> list[tuple[Points, NDArray[np.float64]]]:
     """Turn a middle line into one line, or two side by side where it is thicker than the widest line."""
     double = thick > bounds.pair_above()
     cuts = np.flatnonzero(np.diff(double.astype(np.int8))) + 1
@@ -212,11 +216,16 @@ def _laid(line: Points, thick: NDArray[np.float64], bounds: Bounds) -> list[tupl
         some, width = line[span], thick[span]
         if len(some) < 2:
             continue
+        width = np.maximum(width, bounds.pair_above()) if double[first] else width
         if not double[first]:
-            out.append(_thinned(some, np.maximum(width + bounds.rounding, bounds.narrowest)))
+            out.append(_thinned(some, np.clip(width + bounds.rounding, bounds.narrowest, bounds.widest)))
             continue
         along = np.gradient(some, axis=0)
         along /= np.maximum(np.hypot(*along.T), 1e-12)[:, None]
+        # The middle line ends half a thickness from the end of the place, each of two lines need only a quarter.
+        some = some.copy()
+        some[0] -= along[0] * (width[0] / 4 if free[0] and first == 0 else 0.0)
+        some[-1] += along[-1] * (width[-1] / 4 if free[1] and last == len(line) else 0.0)
         aside = np.stack((-along[:, 1], along[:, 0]), axis=1) * (width / 4)[:, None]
         out.append(_thinned(some + aside, width / 2 + bounds.rounding))
         out.append(_thinned((some - aside)[::-1], width[::-1] / 2 + bounds.rounding))
