@@ -13,8 +13,8 @@ PARTS = sorted(path for path in (DATA / "demo").iterdir() if path.suffix in {".s
 #: What may be found, and nothing else: horns that droop, a tip and a ridge that run out to nothing.
 EXPECTED = {
     "finial": {"floating"},
-    "ridge_cap_inches": {"too-thin"},
-    "louvre_ring": {"floating"},
+    "ridge_cap_inches": {"too-thin", "void"},
+    "louvre_ring": {"floating", "bridge-long"},
     "mast_bracket": {"too-thin"},
     "torn_knob": {"open-mesh", "too-thin"},
 }

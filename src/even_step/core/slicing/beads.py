@@ -13,44 +13,24 @@ et al., "A framework for adaptive width control of dense contour-parallel toolpa
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
-from even_step.core.plane.axis import axes
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
 from even_step.core.plane.turns import loses
 from even_step.core.slicing.laid import LaidWalls, Strand, levels_joined, strands_of
+from even_step.core.slicing.singles import Bounds, singles
 
-SPACING = 0.25  # mm between points where the width may change
+SPACING = 0.25  # mm between points of a ring where its width may change
 SLACK = 0.003  # mm, by which a shape grown back is larger, so that equal outlines do not leave shreds
 HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 FACING = 0.707  # cosine: walls that lean more than 45° toward each other are a corner, no narrow place
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
-SHORTEST = 0.04  # mm, shorter lines hold nothing
-MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off
-
-
-@dataclass(frozen=True)
-class Bounds:
-    """Narrowest and widest line as drawn, and what rounding takes off a line's width, mm."""
-
-    narrowest: float
-    widest: float
-    rounding: float
-
-    def pair_above(self) -> float:
-        """Thickness from which two lines are laid instead of one."""
-        return self.widest - self.rounding
-
-    def full_above(self, filled: float) -> float:
-        """Thickness from which two full lines leave room for a further one."""
-        return 2 * filled + self.narrowest - self.rounding
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,10 +95,10 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
         after = last.inner.copy() if last else region.offset(rest, -fill)
         walls = region.rings(rest)
         if len(tight):
-            singles = _tighten(rest, core, lines, after, tight, begun.sharp, fill, bounds)
+            thin = _tighten(rest, core, lines, after, tight, begun.sharp, fill, bounds)
             if level == 0:
-                lost[tight] = _unfit(rest[tight], singles[tight], bounds)
-            strands += _singles(singles, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
+                lost[tight] = _unfit(rest[tight], thin[tight], bounds)
+            strands += singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
         laid.append(_pairs(lines, walls, tight, fill, bounds))
         rest = after
     full = bounds.full_above(float(filled[-1]))
@@ -126,7 +106,7 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     if begun.last:
         core[tight] = region.offset(rest[tight], -full / 2)
     gaps = _narrow(rest, core, full)
-    strands += _singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
+    strands += singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
     rings, width, levels = levels_joined(laid)
     return LaidWalls(rings, width, levels, strands_of(strands), region.difference(rest, gaps), lost)
 
@@ -149,13 +129,13 @@ def _tighten(
     some = rest[tight]
     several = region.offset(some, -pair / 2)
     after[tight] = region.intersection(after[tight], region.offset(core[tight], full / 2 - fill + SLACK))
-    singles = region.nothing(len(rest))
+    thin = region.nothing(len(rest))
     less = np.flatnonzero(sharp[tight] | loses(some, several, np.full(len(some), pair / 2)))
     if len(less):
         where, several = tight[less], several[less]
         lines[where] = region.intersection(lines[where], region.offset(several, (pair - fill) / 2 + SLACK))
-        singles[where] = _narrow(some[less], several, pair)
-    return singles
+        thin[where] = _narrow(some[less], several, pair)
+    return thin
 
 
 def _as_set(rings: Rings, fill: float, bounds: Bounds) -> tuple[Rings, NDArray[np.float64]]:
@@ -179,101 +159,6 @@ def _unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
     parts, owner = region.pieces(region.difference(thin, reached))
     kept = region.area(parts) >= LEAST_AREA
     return region.gathered(parts[kept], owner[kept], len(rest))
-
-
-def _singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> list[Strand]:
-    """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
-    middle = axes(thin, walls, widest, SPACING)
-    out: list[Strand] = []
-    for k, item in enumerate(middle.item):
-        a, b = int(middle.start[k]), int(middle.start[k + 1])
-        xy, thick = middle.xy[a:b], np.clip(2 * middle.radius[a:b], 0.0, widest)
-        for first, last in _stretches(thick, bounds, thicken=thicken):
-            line = xy[first:last]
-            if float(np.hypot(*np.diff(line, axis=0).T).sum()) >= SHORTEST:
-                free = (bool(middle.free[k, 0]) and first == 0, bool(middle.free[k, 1]) and last == len(xy))
-                laid = _laid(line, thick[first:last], free, bounds)
-                out += [(one, wide, int(item), level) for one, wide in laid]
-    return out
-
-
-def _stretches(thick: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> list[tuple[int, int]]:
-    """Return where a middle line is thick enough for a line to be laid, as ranges of its points."""
-    enough = np.ones(len(thick), bool) if thicken else thick >= bounds.narrowest - bounds.rounding
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], enough, [False])).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1]
-
-
-def _laid(
-    line: Points, thick: NDArray[np.float64], free: tuple[bool, bool], bounds: Bounds
-) -> list[tuple[Points, NDArray[np.float64]]]:
-    """Turn a middle line into one line, or two side by side where it is thicker than the widest line."""
-    double = thick > bounds.pair_above()
-    cuts = np.flatnonzero(np.diff(double.astype(np.int8))) + 1
-    out: list[tuple[Points, NDArray[np.float64]]] = []
-    for first, last in pairwise((0, *cuts.tolist(), len(line))):
-        span = slice(first, last + 1)  # a point at a change belongs to both sides, so that no gap opens
-        some, width = line[span], thick[span]
-        if len(some) < 2:
-            continue
-        width = np.maximum(width, bounds.pair_above()) if double[first] else width
-        if not double[first]:
-            out.append(_thinned(some, np.clip(width + bounds.rounding, bounds.narrowest, bounds.widest)))
-            continue
-        along = np.gradient(some, axis=0)
-        along /= np.maximum(np.hypot(*along.T), 1e-12)[:, None]
-        # The middle line ends half a thickness from the end of the place, each of two lines need only a quarter.
-        some = some.copy()
-        some[0] -= along[0] * (width[0] / 4 if free[0] and first == 0 else 0.0)
-        some[-1] += along[-1] * (width[-1] / 4 if free[1] and last == len(line) else 0.0)
-        aside = np.stack((-along[:, 1], along[:, 0]), axis=1) * (width / 4)[:, None]
-        out.append(_thinned(some + aside, width / 2 + bounds.rounding))
-        out.append(_thinned((some - aside)[::-1], width[::-1] / 2 + bounds.rounding))
-    return out
-
-
-def _thinned(line: Points, width: NDArray[np.float64]) -> tuple[Points, NDArray[np.float64]]:
-    """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width."""
-    if len(line) > 3:
-        closed = bool((line[0] == line[-1]).all())
-        soft, wide = line.copy(), width.copy()
-        soft[1:-1] = (line[:-2] + 2 * line[1:-1] + line[2:]) / 4
-        wide[1:-1] = (width[:-2] + 2 * width[1:-1] + width[2:]) / 4
-        if closed:
-            soft[0] = soft[-1] = (line[-2] + 2 * line[0] + line[1]) / 4
-        line, width = soft, wide
-    keep = np.zeros(len(line), np.bool_)
-    _needed(line, width, keep)
-    line, width = line[keep], width[keep]
-    width = np.append((width[:-1] + width[1:]) / 2, width[-1])
-    return line, width
-
-
-@kernel
-def _needed(line, width, keep):  # type: ignore[no-untyped-def]
-    """Mark the points a line needs: it bends there, or its width has changed by a step."""
-    count = line.shape[0]
-    keep[0] = keep[count - 1] = True
-    at = 0
-    while at < count - 1:
-        best = at + 1
-        for j in range(at + 2, count):
-            ux, uy = line[j, 0] - line[at, 0], line[j, 1] - line[at, 1]
-            long = np.sqrt(ux * ux + uy * uy)
-            if long == 0.0 or abs(width[j] - width[at]) > 0.02:
-                break
-            straight = True
-            for i in range(at + 1, j):
-                px, py = line[i, 0] - line[at, 0], line[i, 1] - line[at, 1]
-                if abs(px * uy - py * ux) > MOST_BEND * long:
-                    straight = False
-                    break
-            if not straight:
-                break
-            best = j
-        keep[best] = True
-        at = best
-    return 0
 
 
 def _pairs(

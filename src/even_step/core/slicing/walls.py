@@ -14,9 +14,10 @@ from even_step.core.plane.bead import plastic_width, section_rounding
 from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.turns import loses, sharpest_turn
-from even_step.core.slicing.beads import Begun, Bounds, Last, narrow_walls
+from even_step.core.slicing.beads import Begun, Last, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.singles import Bounds
 from even_step.core.work import Crew, runs_of
 
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
