@@ -49,6 +49,7 @@ SETTINGS: dict[str, object] = {
     "walls.count": 3,
     "infill.density": 15,
     "infill.pattern": "lines",
+    "infill.end_run": 0,
     "adhesion.kind": "none",
 }
 PAGE = ROOT / "docs" / "performance.md"
