@@ -11,9 +11,9 @@ import trimesh
 
 from even_step.core.catalogue.covers import PATTERNS as COVER_PATTERNS
 from even_step.core.plane.bead import plastic_width
-from even_step.core.slicing.patterns.curves import CURVES, GYROID_LENGTH, gyroid, hilbert
+from even_step.core.slicing.patterns.curves import GYROID_LENGTH, gyroid, hilbert
 from even_step.core.slicing.patterns.pattern import Layout, Rooms, fill
-from even_step.core.toolpath.roles import BOTTOM, INFILL, SOLID, TOP
+from even_step.core.toolpath.roles import INFILL, TOP
 from even_step.core.work import Crew
 from tests.raster import Raster, layer_lines
 from tests.shapes import ball, box, extruded
@@ -61,7 +61,7 @@ def test_a_sliced_cube_weighs_its_density_too(tmp_path, pattern):
     done = slice_it(tmp_path, box(50, 50, 3.2), {**BARE, "infill.pattern": pattern, "infill.density": 20})
     walls = done.sliced.solids[0].walls
     room = float(walls.inner[walls.which[8]].area) * (16 - 7) * 0.2
-    assert done.report["volume_by_role_mm3"]["infill"] / room == pytest.approx(0.2, rel=0.06)
+    assert done.report["volume_by_role_mm3"]["infill"] / room == pytest.approx(0.2, rel=0.05)
 
 
 @pytest.mark.parametrize("pattern", [*PATTERNS, "branching"])
@@ -252,11 +252,6 @@ def test_branching_infill_carries_a_dome_with_less_than_half_of_a_grid(tmp_path)
         carried = room.difference(above).difference(shapely.union_all([shapely.LineString(line) for line in lines]))
         for part in shapely.get_parts(carried.buffer(-0.1)):
             assert part.is_empty or 2 * shapely.maximum_inscribed_circle(part).length <= 10.0
-
-
-def test_curves_are_cut_to_the_room_and_simple_names_exist():
-    assert set(CURVES) <= set(COVER_PATTERNS) | set(PATTERNS)
-    assert {BOTTOM, SOLID, TOP}.isdisjoint({INFILL})
 
 
 @pytest.mark.parametrize("slope", [10, 30])
