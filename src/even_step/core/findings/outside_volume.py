@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.job.model import Bed
 
 TOLERANCE = 0.001  # mm
 
@@ -39,11 +41,20 @@ def _too_tall(evidence: Evidence) -> list[Finding]:
     return found
 
 
+def _well_inside(xy: NDArray[np.float64], half: float, bed: Bed) -> bool:
+    """Tell whether the rectangle about all points, wider by half of the widest line, lies on a rectangular bed."""
+    x0, y0, x1, y1 = bed.bounds
+    (left, front), (right, back) = xy.min(axis=0) - half, xy.max(axis=0) + half
+    return bed.shape != "round" and bool(left >= x0 and front >= y0 and right <= x1 and back <= y1)
+
+
 def _off_the_edge(evidence: Evidence) -> list[Finding]:
     path = evidence.toolpath
     if len(path.xy) == 0:
         return []
     bed = evidence.job.machine.bed
+    if _well_inside(path.xy, float(path.width.max()) / 2, bed):
+        return []
     half = np.repeat(path.width / 2, np.diff(path.start))
     if bed.shape == "round":
         beyond = np.hypot(*(path.xy - bed.centre).T) + half - bed.size[0] / 2

@@ -155,7 +155,8 @@ def path_comments(source: GcodeJob) -> PathComments:
     for column in look:
         key = key * (int(column.max()) + 1) + column[said]
     _, first, place = np.unique(key, return_index=True, return_inverse=True)
-    texts = [_tag(source, *(int(column[said][at]) for column in look)) for at in first]
+    distinct = np.stack([column[said][first] for column in look], axis=1)
+    texts = [_tag(source, *row) for row in distinct.tolist()]
     of_path = np.full(count, -1, np.int64)
     of_path[said] = place.ravel()
     starts = np.cumsum([0, *(len(text) for text in texts)]).astype(np.int64)

@@ -11,28 +11,22 @@ face each other.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
+from even_step.core.plane.axis_ends import finished
 from even_step.core.plane.fork import walk, ways_of
-from even_step.core.plane.ragged import Index, Points, Rings
+from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 from even_step.core.plane.region import Regions
-from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
+from even_step.core.plane.segments import grids_of
 
 ON_WALL = 0.006  # mm, an edge this near the region's outline lies on it
 WITHIN_CIRCLE = 1.45  # times the circle's radius: the corner of a square end is 1.41 away
 MUCH_WIDER = 0.7  # what is less than this share as wide as a circle and within it is the circle's corner
 STEEP = 0.39  # how much the distance to the walls may change along a middle line towards its free end
-STUB = 0.05  # mm, what is about as long as wide gets a line so long
-AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
-
-
-_Line: TypeAlias = tuple[Points, NDArray[np.float64], NDArray[np.bool_]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,6 +54,34 @@ class Axes:
     free: NDArray[np.bool_]
 
 
+@dataclass(frozen=True, eq=False)
+class _Net:
+    """Triangles of some parts, joined along their sides.
+
+    Attributes
+    ----------
+    points : int
+        How many corners there are.
+    ends : (S, 2) int64
+        Corners of each side.
+    middle : (S, 2) float64
+        Its middle, mm.
+    part : (S,) int64
+        Which part it is of, not falling.
+    once : (S,) bool
+        Whether it is a side of one triangle alone.
+    side : (T, 3) int64
+        Sides of each triangle.
+    """
+
+    points: int
+    ends: Index
+    middle: Points
+    part: Index
+    once: NDArray[np.bool_]
+    side: Index
+
+
 def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
     """Find the middle lines of narrow regions.
 
@@ -76,156 +98,75 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
     """
     parts, owner = region.pieces(narrow)
     corners, of_part = region.triangles(parts, spacing)
-    of_item = walls.starts_by_item(len(narrow))
-    pieces: list[_Line] = []
-    items: list[int] = []
-    first = np.searchsorted(of_part, np.arange(len(parts) + 1))
-    for item in np.unique(owner):
-        begin, end = of_item[item], of_item[item + 1]
-        edges = edges_of(walls.xy, walls.start[begin : end + 1])
-        frame, cell, inside = grid_of(edges, widest)
-        for part in np.flatnonzero(owner == item):
-            some = corners[first[part] : first[part + 1]]
-            if len(some) == 0:
-                continue
-            found = _axis_of(some, edges, frame, cell, inside, widest)
-            pieces += found
-            items += [int(item)] * len(found)
-    counts = np.array([len(piece[0]) for piece in pieces], np.int64)
-    return Axes(
-        np.concatenate([piece[0] for piece in pieces]) if pieces else np.empty((0, 2)),
-        np.concatenate([piece[1] for piece in pieces]) if pieces else np.empty(0),
-        np.concatenate((np.zeros(1, np.int64), np.cumsum(counts))).astype(np.int64),
-        np.array(items, np.int64),
-        np.array([piece[2] for piece in pieces], np.bool_).reshape(-1, 2),
-    )
-
-
-def _axis_of(
-    corners: NDArray[np.float64],
-    edges: NDArray[np.float64],
-    frame: NDArray[np.float64],
-    cell: Index,
-    inside: Index,
-    widest: float,
-) -> list[_Line]:
-    """Return the middle lines of one piece cut into triangles, (T, 3, 2)."""
-    flat = np.round(corners.reshape(-1, 2) * 1000).astype(np.int64)
-    keys = (flat[:, 0] << 31) + flat[:, 1]
-    _, where, vertex = np.unique(keys, return_index=True, return_inverse=True)
-    points = corners.reshape(-1, 2)[where]
-    vertex = vertex.reshape(-1, 3)
-    sides = np.stack((vertex, np.roll(vertex, -1, axis=1)), axis=2).reshape(-1, 2)
-    sides.sort(axis=1)
-    side_keys = sides[:, 0] * len(points) + sides[:, 1]
-    _, first, side, count = np.unique(side_keys, return_index=True, return_inverse=True, return_counts=True)
-    middle = (points[sides[first, 0]] + points[sides[first, 1]]) / 2
-    radius = _distances(middle, edges, frame, cell, inside, widest)
-    open_ = count == 2
-    _open_doors(sides[first], (count == 1) & (radius > ON_WALL), radius, len(points), open_)
-    node, link, door = _graph(side.reshape(-1, 3), open_, count, middle, points[vertex].mean(axis=1))
-    if len(link) == 0:
-        return []
-    far = _distances(node, edges, frame, cell, inside, widest)
+    if len(corners) == 0:
+        none = np.empty(0, np.int64)
+        return Axes(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, np.empty((0, 2), np.bool_))
+    grids = grids_of(walls, np.unique(owner[of_part]), len(narrow), widest)
+    net = _net(corners, of_part)
+    radius = grids.distances(net.middle, owner[net.part], widest)
+    open_ = ~net.once
+    _open_doors(net.ends, net.once & (radius > ON_WALL), radius, net.points, open_)
+    centre = corners.mean(axis=1)
+    node, link, door, crossing = _graph(net.side, open_, net.once, net.middle, centre)
+    part = np.concatenate((net.part[open_], of_part[crossing]))
+    far = np.concatenate((radius[open_], grids.distances(centre[crossing], owner[of_part[crossing]], widest)))
     begin, beside = _beside(link, len(node))
     kept = _kept(node, far, begin, beside, door)
     way, start = walk(node, far, begin, beside, kept)
-    free = ways_of(begin, beside, kept) == 1
-    out = []
-    for a, b in pairwise(start.tolist()):
-        line = way[a:b]
-        xy, wide = _through_doors(node[line], far[line], door[line[[0, -1]]])
-        ends = free[line[[0, -1]]] & ~door[line[[0, -1]]]
-        out.append((_to_end(xy, wide, ends, edges, frame, cell, inside), wide, ends))
-    length = sum(float(np.hypot(*np.diff(xy, axis=0).T).sum()) for xy, _, _ in out)
-    return out if length >= STUB else _stub(node, far)
+    end = ways_of(begin, beside, kept) == 1
+    xy, radius, start, part, free = finished(
+        node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner]
+    )
+    return _in_order(Axes(xy, radius, start, part, free), owner)
 
 
-def _stub(node: Points, far: NDArray[np.float64]) -> list[_Line]:
-    """Return a short line through the widest place, the long way of a piece that has no other."""
-    widest = int(np.argmax(far))
-    off = node - node.mean(axis=0)
-    _, along = np.linalg.eigh(off.T @ off)
-    step = along[:, 1] * STUB / 2
-    return [(np.stack((node[widest] - step, node[widest] + step)), far[[widest, widest]], np.ones(2, np.bool_))]
+def _in_order(lines: Axes, owner: Index) -> Axes:
+    """Sort lines, whose items are parts yet, by part; ``owner`` says of which region each part is."""
+    order = np.argsort(lines.item, kind="stable")
+    count = np.diff(lines.start)[order]
+    start = starts_of(count)
+    place = np.repeat(lines.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
+    return Axes(lines.xy[place], lines.radius[place], start, owner[lines.item[order]], lines.free[order])
 
 
-@kernel
-def _to_end(xy, far, free, edges, frame, first, item):  # type: ignore[no-untyped-def]
-    """Move free ends to where the wall ahead is as far as the walls beside."""
-    out = xy.copy()
-    count = xy.shape[0]
-    for side in range(2):
-        if not free[side] or count < 3:
-            continue
-        at = 0 if side == 0 else count - 1
-        before = 2 if side == 0 else count - 3
-        dx, dy = xy[at, 0] - xy[before, 0], xy[at, 1] - xy[before, 1]
-        size = np.hypot(dx, dy)
-        reach = far[before]
-        if size == 0.0 or reach == 0.0:
-            continue
-        dx, dy = dx / size, dy / size
-        ahead, e = first_met(edges, frame, first, item, xy[before, 0], xy[before, 1], dx, dy, size + 2.0 * reach)
-        if e < 0:
-            continue
-        ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
-        if abs(dx * uy - dy * ux) > AHEAD * np.hypot(ux, uy) and ahead > reach:
-            middle = 1 if side == 0 else count - 2
-            out[at, 0], out[at, 1] = xy[before, 0] + dx * (ahead - reach), xy[before, 1] + dy * (ahead - reach)
-            out[middle, 0], out[middle, 1] = 0.5 * (out[at, 0] + xy[before, 0]), 0.5 * (out[at, 1] + xy[before, 1])
-            far[at] = far[middle] = reach
-    return out
-
-
-def _through_doors(xy: Points, far: NDArray[np.float64], door: NDArray[np.bool_]) -> tuple[Points, NDArray[np.float64]]:
-    """Let a line run straight where it leaves the narrow place, for there the triangles lean to one side."""
-    if door[1]:
-        xy, far = _straight_end(xy, far)
-    if door[0]:
-        xy, far = (one[::-1] for one in _straight_end(xy[::-1], far[::-1]))
-    return xy, far
-
-
-def _straight_end(xy: Points, far: NDArray[np.float64]) -> tuple[Points, NDArray[np.float64]]:
-    """Make the last stretch, as long as the place is wide, straight."""
-    to_end = np.concatenate((np.cumsum(np.hypot(*np.diff(xy, axis=0).T)[::-1])[::-1], [0.0]))
-    near = int(np.searchsorted(-to_end, -2.0 * far[-1])) - 1
-    before = int(np.searchsorted(-to_end, -4.0 * far[-1])) - 1
-    if near < 1 or before < 0:
-        return xy, far
-    ahead = xy[near] - xy[before]
-    size = float(np.hypot(*ahead))
-    if size <= 0.0:
-        return xy, far
-    on = float((xy[-1] - xy[near]) @ ahead) / size
-    end = xy[near] + ahead / size * max(on, 0.0)
-    return np.vstack((xy[: near + 1], end)), np.append(far[: near + 1], far[near])
+def _net(corners: NDArray[np.float64], of_part: Index) -> _Net:
+    """Number corners and sides of triangles (T, 3, 2), part by part."""
+    flat = np.round(corners.reshape(-1, 2) * 1000).astype(np.int64)
+    flat -= flat.min(axis=0)
+    _, place = np.unique((flat[:, 0] << 31) + flat[:, 1], return_inverse=True)
+    # Parts may touch in a point, which is not the same corner then.
+    _, where, vertex = np.unique((np.repeat(of_part, 3) << 32) + place, return_index=True, return_inverse=True)
+    points = corners.reshape(-1, 2)[where]
+    vertex = vertex.reshape(-1, 3)
+    sides = np.stack((vertex, vertex[:, [1, 2, 0]]), axis=2).reshape(-1, 2)
+    sides.sort(axis=1)
+    keys = (sides[:, 0] << 32) + sides[:, 1]
+    _, first, side, count = np.unique(keys, return_index=True, return_inverse=True, return_counts=True)
+    ends = sides[first]
+    middle = (points[ends[:, 0]] + points[ends[:, 1]]) / 2
+    return _Net(len(points), ends, middle, of_part[first // 3], count == 1, side.reshape(-1, 3))
 
 
 @kernel
-def _distances(points, edges, frame, first, item, reach):  # type: ignore[no-untyped-def]
-    out = np.empty(points.shape[0])
-    for i in range(points.shape[0]):
-        out[i] = nearest_edge(edges, frame, first, item, points[i, 0], points[i, 1], reach)
-    return out
+def _graph(side, open_, once, middle, centre):  # type: ignore[no-untyped-def]
+    """Join the middles of open sides through the triangles.
 
-
-@kernel
-def _graph(side, open_, count, middle, centre):  # type: ignore[no-untyped-def]
-    """Join the middles of open sides through the triangles; returns nodes, links, and which nodes are doors."""
+    Returns nodes, links, which nodes are doors, and the triangles where three ways meet, whose centres come last.
+    """
     sides, triangles = open_.shape[0], side.shape[0]
     number = np.full(sides, -1, np.int64)
     node = np.empty((sides + triangles, 2))
     door = np.zeros(sides + triangles, np.bool_)
     link = np.empty((3 * triangles, 2), np.int64)
+    crossing = np.empty(triangles, np.int64)
     n = 0
     m = 0
+    c = 0
     for s in range(sides):
         if open_[s]:
             number[s] = n
             node[n, 0], node[n, 1] = middle[s, 0], middle[s, 1]
-            door[n] = count[s] == 1
+            door[n] = once[s]
             n += 1
     for t in range(triangles):
         ways = 0
@@ -247,7 +188,9 @@ def _graph(side, open_, count, middle, centre):  # type: ignore[no-untyped-def]
                 link[m, 0], link[m, 1] = n, number[side[t, k]]
                 m += 1
             n += 1
-    return node[:n].copy(), link[:m].copy(), door[:n].copy()
+            crossing[c] = t
+            c += 1
+    return node[:n].copy(), link[:m].copy(), door[:n].copy(), crossing[:c].copy()
 
 
 @kernel

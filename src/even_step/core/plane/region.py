@@ -19,6 +19,7 @@ from even_step.core.plane.trace import ring_area
 GRID, DECIMALS = 0.001, 3  # mm
 MENDING_TRIES = 4
 MITRE_LIMIT = 2.0
+MANY_PARTS = 8
 SLIVER = 1e-4  # mm², pieces smaller than this come from rounding
 
 Regions: TypeAlias = NDArray[np.object_]
@@ -139,6 +140,19 @@ def _clean(shapes: Regions) -> Regions:
 
 def offset(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
     """Move outlines out (more) or in (less) by a distance in mm; corners stay sharp up to twice it."""
+    many = (shapely.get_num_geometries(regions) > MANY_PARTS) & (np.asarray(distance) < 0)
+    if not many.any():
+        return _moved(regions, distance)
+    out, each = nothing(len(regions)), np.broadcast_to(distance, len(regions))
+    out[~many] = _moved(regions[~many], each[~many])
+    # What is moved in cannot meet its neighbours, and the library takes many parts at once slowly.
+    single, owner = shapely.get_parts(regions[many], return_index=True)
+    left, of = shapely.get_parts(_moved(single, each[many][owner]), return_index=True)
+    out[many] = gathered(left, owner[of], int(many.sum()))
+    return out
+
+
+def _moved(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
     return _clean(shapely.buffer(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT))
 
 

@@ -1,10 +1,73 @@
-"""The edges of one region in a grid of cells: how far the nearest is, and which a ray meets first."""
+"""The edges of regions in grids of cells: how far the nearest is, and which a ray meets first."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import TypeAlias
+
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
+from even_step.core.plane.ragged import Index, Points, Rings, starts_of
+
+_Arrays: TypeAlias = tuple[NDArray[np.float64], NDArray[np.float64], Index, Index, Index, Index, Index]
+
+
+@dataclass(frozen=True, eq=False)
+class Grids:
+    """The grids of several regions' edges, side by side.
+
+    Attributes
+    ----------
+    slot : (n,) int64
+        Which grid a region has, −1 for none.
+    arrays
+        Edges, frames, cells and what is in them, of all grids, and where each grid's edges, cells and what is in them
+        begin; for ``grid_at``.
+    """
+
+    slot: Index
+    arrays: _Arrays
+
+    def distances(self, points: Points, region: Index, reach: float) -> NDArray[np.float64]:
+        """Return how far from each point the nearest edge of its region is, no more than ``reach``, (n,), mm."""
+        return np.asarray(_distances(points, self.slot[region], self.arrays, reach))
+
+
+def grids_of(rings: Rings, some: Index, count: int, cell: float) -> Grids:
+    """Return the grids of some of ``count`` regions, given as rings; ``cell`` is the size of their cells, mm."""
+    of_item = rings.starts_by_item(count)
+    edges = [edges_of(rings.xy, rings.start[of_item[k] : of_item[k + 1] + 1]) for k in some]
+    made = [grid_of(one, cell) for one in edges]
+    slot = np.full(count, -1, np.int64)
+    slot[some] = np.arange(len(some))
+    sizes = [[len(one) for one in edges], [len(one[1]) for one in made], [len(one[2]) for one in made]]
+    edge_start, first_start, item_start = (starts_of(np.array(size, np.int64)) for size in sizes)
+    frames = np.stack([one[0] for one in made])
+    first, item = np.concatenate([one[1] for one in made]), np.concatenate([one[2] for one in made])
+    return Grids(slot, (np.concatenate(edges), frames, first, item, edge_start, first_start, item_start))
+
+
+@kernel
+def grid_at(arrays, k):  # type: ignore[no-untyped-def]
+    """Return edges, frame, cells and what is in them of one of several grids."""
+    edges, frame, first, item, edge_start, first_start, item_start = arrays
+    return (
+        edges[edge_start[k] : edge_start[k + 1]],
+        frame[k],
+        first[first_start[k] : first_start[k + 1]],
+        item[item_start[k] : item_start[k + 1]],
+    )
+
+
+@kernel
+def _distances(points, slot, arrays, reach):  # type: ignore[no-untyped-def]
+    out = np.empty(points.shape[0])
+    for i in range(points.shape[0]):
+        edges, frame, first, item = grid_at(arrays, slot[i])
+        out[i] = nearest_edge(edges, frame, first, item, points[i, 0], points[i, 1], reach)
+    return out
 
 
 @kernel

@@ -23,7 +23,7 @@ from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
 from even_step.core.plane.turns import loses
-from even_step.core.slicing.laid import LaidWalls, Strand, levels_joined, strands_of
+from even_step.core.slicing.laid import LaidWalls, Strands, levels_joined, strands_joined
 from even_step.core.slicing.singles import Bounds, singles
 
 SPACING = 0.25  # mm between points of a ring where its width may change
@@ -83,7 +83,7 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     """
     count, rest = len(begun.rest), begun.rest
     laid = [_as_set(region.rings(lines), float(fill), bounds) for lines, fill in zip(begun.lines, filled, strict=False)]
-    strands: list[Strand] = []
+    strands: list[Strands] = []
     lost, tight = region.nothing(count), np.empty(0, np.int64)
     for level in range(len(laid), len(filled)):
         fill = float(filled[level])
@@ -98,7 +98,7 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
             thin = _tighten(rest, core, lines, after, tight, begun.sharp, fill, bounds)
             if level == 0:
                 lost[tight] = _unfit(rest[tight], thin[tight], bounds)
-            strands += singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
+            strands.append(singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0))
         laid.append(_pairs(lines, walls, tight, fill, bounds))
         rest = after
     full = bounds.full_above(float(filled[-1]))
@@ -106,9 +106,9 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     if begun.last:
         core[tight] = region.offset(rest[tight], -full / 2)
     gaps = _narrow(rest, core, full)
-    strands += singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
+    strands.append(singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False))
     rings, width, levels = levels_joined(laid)
-    return LaidWalls(rings, width, levels, strands_of(strands), region.difference(rest, gaps), lost)
+    return LaidWalls(rings, width, levels, strands_joined(strands), region.difference(rest, gaps), lost)
 
 
 def _tighten(

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TypeAlias
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +10,6 @@ from numpy.typing import NDArray
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
-
-#: Points, widths, item and level of one open line.
-Strand: TypeAlias = tuple[Points, NDArray[np.float64], int, int]
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,18 +71,19 @@ def no_strands() -> Strands:
     return Strands(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, none)
 
 
-def strands_of(pieces: list[Strand]) -> Strands:
+def strands_joined(many: list[Strands]) -> Strands:
     """Put open lines together, by their items."""
-    if not pieces:
+    if not many:
         return no_strands()
-    out = Strands(
-        np.round(np.concatenate([piece[0] for piece in pieces]), 3) + 0.0,
-        np.concatenate([piece[1] for piece in pieces]),
-        starts_of(np.array([len(piece[0]) for piece in pieces], np.int64)),
-        np.array([piece[2] for piece in pieces], np.int64),
-        np.array([piece[3] for piece in pieces], np.int64),
+    return _sorted(
+        Strands(
+            np.concatenate([strands.xy for strands in many]),
+            np.concatenate([strands.width for strands in many]),
+            joined_starts([strands.start for strands in many]),
+            np.concatenate([strands.item for strands in many]),
+            np.concatenate([strands.level for strands in many]),
+        )
     )
-    return _sorted(out)
 
 
 def _sorted(strands: Strands) -> Strands:
@@ -123,17 +120,11 @@ def gathered(parts: list[LaidWalls], places: list[Index]) -> LaidWalls:
     order = np.argsort(rings.item, kind="stable")
     level = np.concatenate([part.level for part in parts])[order]
     rings, width = _taken(rings, np.concatenate([part.width for part in parts]), order)
-    strands = Strands(
-        np.concatenate([part.strands.xy for part in parts]),
-        np.concatenate([part.strands.width for part in parts]),
-        joined_starts([part.strands.start for part in parts]),
-        np.concatenate([place[part.strands.item] for part, place in zip(parts, places, strict=True)]),
-        np.concatenate([part.strands.level for part in parts]),
-    )
+    strands = [replace(part.strands, item=place[part.strands.item]) for part, place in zip(parts, places, strict=True)]
     inner, lost = region.nothing(count), region.nothing(count)
     for part, place in zip(parts, places, strict=True):
         inner[place], lost[place] = part.inner, part.lost
-    return LaidWalls(rings, width, level, _sorted(strands), inner, lost)
+    return LaidWalls(rings, width, level, strands_joined(strands), inner, lost)
 
 
 def _side_by_side(many: list[Rings]) -> Rings:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.axis import axes
-from even_step.core.plane.ragged import Points, Rings
+from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.laid import Strand
+from even_step.core.slicing.laid import Strands
 
 SPACING = 0.25  # mm between points where the width may change
 SHORTEST = 0.04  # mm, shorter lines hold nothing
@@ -36,72 +34,121 @@ class Bounds:
         return 2 * filled + self.narrowest - self.rounding
 
 
-def singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> list[Strand]:
+def singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> Strands:
     """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
     middle = axes(thin, walls, widest, SPACING)
-    out: list[Strand] = []
-    for k, item in enumerate(middle.item):
-        a, b = int(middle.start[k]), int(middle.start[k + 1])
-        xy, thick = middle.xy[a:b], np.clip(2 * middle.radius[a:b], 0.0, widest)
-        for first, last in _stretches(thick, bounds, thicken=thicken):
-            line = xy[first:last]
-            if float(np.hypot(*np.diff(line, axis=0).T).sum()) >= SHORTEST:
-                free = (bool(middle.free[k, 0]) and first == 0, bool(middle.free[k, 1]) and last == len(xy))
-                laid = _laid(line, thick[first:last], free, bounds)
-                out += [(one, wide, int(item), level) for one, wide in laid]
-    return out
+    thick = np.clip(2 * middle.radius, 0.0, widest)
+    least = 0.0 if thicken else bounds.narrowest - bounds.rounding
+    limits = np.array([least, bounds.narrowest, bounds.widest, bounds.rounding])
+    xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, limits)
+    item = middle.item[origin]
+    return Strands(np.round(xy, 3) + 0.0, width, start, item, np.full(len(item), level, np.int64))
 
 
-def _stretches(thick: NDArray[np.float64], bounds: Bounds, *, thicken: bool) -> list[tuple[int, int]]:
-    """Return where a middle line is thick enough for a line to be laid, as ranges of its points."""
-    enough = np.ones(len(thick), bool) if thicken else thick >= bounds.narrowest - bounds.rounding
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], enough, [False])).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1]
+@kernel
+def _laid(xy, thick, start, free, limits):  # type: ignore[no-untyped-def]
+    """Turn middle lines into lines where they are thick enough; returns points, widths, starts and origins."""
+    least, pair = limits[0], limits[2] - limits[3]
+    # Points at a change belong to both sides, and where there are two lines each has its own.
+    room = 4 * xy.shape[0] + 4
+    out, wide = np.empty((room, 2)), np.empty(room)
+    starts, origin = np.zeros(room, np.int64), np.empty(room, np.int64)
+    made = 0
+    for p in range(start.shape[0] - 1):
+        begin, end = start[p], start[p + 1]
+        first = begin
+        while first < end:
+            if thick[first] < least:
+                first += 1
+                continue
+            last = first
+            long = 0.0
+            while last + 1 < end and thick[last + 1] >= least:
+                last += 1
+                long += np.hypot(xy[last, 0] - xy[last - 1, 0], xy[last, 1] - xy[last - 1, 1])
+            if last > first and long >= SHORTEST:
+                free_first, free_last = free[p, 0] and first == begin, free[p, 1] and last == end - 1
+                a = first
+                while a < last:
+                    double = thick[a] > pair
+                    b = a
+                    while b <= last and (thick[b] > pair) == double:
+                        b += 1
+                    b = min(b, last)  # the first of the next kind, so that no gap opens
+                    line = xy[a : b + 1].copy()
+                    if double:
+                        some = np.maximum(thick[a : b + 1], pair)
+                        made = _side_by_side(
+                            line,
+                            some,
+                            free_first and a == first,
+                            free_last and b == last,
+                            limits,
+                            out,
+                            wide,
+                            starts,
+                            made,
+                        )
+                        origin[made - 2] = origin[made - 1] = p
+                    else:
+                        some = np.minimum(np.maximum(thick[a : b + 1] + limits[3], limits[1]), limits[2])
+                        made = _put(line, some, out, wide, starts, made)
+                        origin[made - 1] = p
+                    a = b
+            first = last + 1
+    size = starts[made]
+    return out[:size].copy(), wide[:size].copy(), starts[: made + 1].copy(), origin[:made].copy()
 
 
-def _laid(
-    line: Points, thick: NDArray[np.float64], free: tuple[bool, bool], bounds: Bounds
-) -> list[tuple[Points, NDArray[np.float64]]]:
-    """Turn a middle line into one line, or two side by side where it is thicker than the widest line."""
-    double = thick > bounds.pair_above()
-    cuts = np.flatnonzero(np.diff(double.astype(np.int8))) + 1
-    out: list[tuple[Points, NDArray[np.float64]]] = []
-    for first, last in pairwise((0, *cuts.tolist(), len(line))):
-        span = slice(first, last + 1)  # a point at a change belongs to both sides, so that no gap opens
-        some, width = line[span], thick[span]
-        if len(some) < 2:
-            continue
-        width = np.maximum(width, bounds.pair_above()) if double[first] else width
-        if not double[first]:
-            out.append(_thinned(some, np.clip(width + bounds.rounding, bounds.narrowest, bounds.widest)))
-            continue
-        along = np.gradient(some, axis=0)
-        along /= np.maximum(np.hypot(*along.T), 1e-12)[:, None]
-        # The middle line ends half a thickness from the end of the place, each of two lines need only a quarter.
-        some = some.copy()
-        some[0] -= along[0] * (width[0] / 4 if free[0] and first == 0 else 0.0)
-        some[-1] += along[-1] * (width[-1] / 4 if free[1] and last == len(line) else 0.0)
-        aside = np.stack((-along[:, 1], along[:, 0]), axis=1) * (width / 4)[:, None]
-        out.append(_thinned(some + aside, width / 2 + bounds.rounding))
-        out.append(_thinned((some - aside)[::-1], width[::-1] / 2 + bounds.rounding))
-    return out
+@kernel
+def _side_by_side(line, thick, free_first, free_last, limits, out, wide, starts, made):  # type: ignore[no-untyped-def]
+    """Lay two lines, each a quarter of the thickness beside the middle."""
+    count = line.shape[0]
+    along = np.empty((count, 2))
+    for i in range(count):
+        a, b = max(i - 1, 0), min(i + 1, count - 1)
+        dx, dy = line[b, 0] - line[a, 0], line[b, 1] - line[a, 1]
+        size = max(np.hypot(dx, dy), 1e-12)
+        along[i, 0], along[i, 1] = dx / size, dy / size
+    # The middle line ends half a thickness from the end of the place, each of two lines need only a quarter.
+    if free_first:
+        line[0] -= along[0] * thick[0] / 4.0
+    if free_last:
+        line[count - 1] += along[count - 1] * thick[count - 1] / 4.0
+    left, right = np.empty((count, 2)), np.empty((count, 2))
+    for i in range(count):
+        x, y = -along[i, 1] * thick[i] / 4.0, along[i, 0] * thick[i] / 4.0
+        left[i, 0], left[i, 1] = line[i, 0] + x, line[i, 1] + y
+        j = count - 1 - i
+        right[j, 0], right[j, 1] = line[i, 0] - x, line[i, 1] - y
+    made = _put(left, thick / 2.0 + limits[3], out, wide, starts, made)
+    return _put(right, thick[::-1] / 2.0 + limits[3], out, wide, starts, made)
 
 
-def _thinned(line: Points, width: NDArray[np.float64]) -> tuple[Points, NDArray[np.float64]]:
+@kernel
+def _put(line, width, out, wide, starts, made):  # type: ignore[no-untyped-def]
     """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width."""
-    if len(line) > 3:
-        closed = bool((line[0] == line[-1]).all())
-        soft, wide = line.copy(), width.copy()
-        soft[1:-1] = (line[:-2] + 2 * line[1:-1] + line[2:]) / 4
-        wide[1:-1] = (width[:-2] + 2 * width[1:-1] + width[2:]) / 4
-        if closed:
-            soft[0] = soft[-1] = (line[-2] + 2 * line[0] + line[1]) / 4
-        line, width = soft, wide
-    keep = np.zeros(len(line), np.bool_)
-    _needed(line, width, keep)
-    line, width = line[keep], width[keep]
-    width = np.append((width[:-1] + width[1:]) / 2, width[-1])
-    return line, width
+    count = line.shape[0]
+    soft, softer = line.copy(), width.copy()
+    if count > 3:
+        for i in range(1, count - 1):
+            soft[i] = (line[i - 1] + 2.0 * line[i] + line[i + 1]) / 4.0
+            softer[i] = (width[i - 1] + 2.0 * width[i] + width[i + 1]) / 4.0
+        if line[0, 0] == line[count - 1, 0] and line[0, 1] == line[count - 1, 1]:
+            soft[0] = soft[count - 1] = (line[count - 2] + 2.0 * line[0] + line[1]) / 4.0
+    keep = np.zeros(count, np.bool_)
+    _needed(soft, softer, keep)
+    w = starts[made]
+    before = -1
+    for i in range(count):
+        if keep[i]:
+            out[w], wide[w] = soft[i], softer[i]
+            if before >= 0:
+                wide[w - 1] = (softer[before] + softer[i]) / 2.0
+            before = i
+            w += 1
+    starts[made + 1] = w
+    return made + 1
 
 
 @kernel

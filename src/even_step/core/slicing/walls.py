@@ -149,9 +149,9 @@ class _Constant:
     settings
         What was asked for.
     lines : (n, count) regions
-        The centre line of each level.
+        The centre line of each level; nothing past the first that may not fit.
     inner : (n,) regions
-        What is left inside.
+        What is left inside, where all fit.
     core : (n,) regions
         That, moved in by half of what two lines and the narrowest fill.
     narrow_from : (n,) int64
@@ -194,12 +194,15 @@ def _constant(shapes: Regions, height: NDArray[np.float64], settings: WallSettin
     filled = plastic_width(settings.line_width, height)
     beyond = [settings.bounds(one).full_above(fill) / 2 for one, fill in zip(height, filled, strict=True)]
     depth = np.column_stack((np.zeros(len(depth)), depth, depth[:, -1:] + np.array(beyond)[:, None]))
-    moved = region.offset(np.repeat(shapes, count + 2), -depth[:, 1:].ravel()).reshape(len(shapes), count + 2)
-    grid = np.column_stack((shapes, moved))
+    grid = np.column_stack((shapes, *(region.nothing(len(shapes)) for _ in range(count + 2))))
     sharp = sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
     narrow_from = np.where(sharp, 0, count + 1)
-    for step in range(count, -1, -1):
+    wanted = np.flatnonzero(~sharp)
+    grid[wanted, 1] = region.offset(shapes[wanted], -depth[wanted, 1])
+    for step in range(count + 1):
         # Two steps at once: what is just twice as thick as one step is deep would vanish without a trace.
-        lost = loses(grid[:, step], grid[:, step + 2], depth[:, step + 2] - depth[:, step])
-        narrow_from[lost] = np.minimum(narrow_from[lost], step)
+        grid[wanted, step + 2] = region.offset(shapes[wanted], -depth[wanted, step + 2])
+        lost = loses(grid[wanted, step], grid[wanted, step + 2], depth[wanted, step + 2] - depth[wanted, step])
+        narrow_from[wanted[lost]] = step
+        wanted = wanted[~lost]
     return _Constant(settings, grid[:, 1 : count + 1], grid[:, count + 1], grid[:, count + 2], narrow_from, sharp)

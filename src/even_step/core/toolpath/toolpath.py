@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.kernels import kernel
+
 Index = NDArray[np.int64]
 
 
@@ -57,12 +59,17 @@ class Toolpath:
 
     def lengths(self) -> NDArray[np.float64]:
         """Return the length of each path, (P,), mm."""
-        step = np.hypot(*np.diff(self.xy, axis=0).T) if len(self.xy) > 1 else np.zeros(0)
-        total = np.concatenate(([0.0], np.cumsum(step)))
-        if len(self.start) < 2:
-            return np.zeros(0)
-        return np.asarray(total[self.start[1:] - 1] - total[self.start[:-1]])
+        return np.asarray(_lengths(self.xy, self.start))
 
     def layer_of_path(self) -> Index:
         """Return which layer each path is in, (P,)."""
         return np.repeat(np.arange(self.layers), np.diff(self.layer))
+
+
+@kernel
+def _lengths(xy, start):  # type: ignore[no-untyped-def]
+    out = np.zeros(start.shape[0] - 1)
+    for p in range(out.shape[0]):
+        for i in range(start[p] + 1, start[p + 1]):
+            out[p] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
+    return out

@@ -1,0 +1,182 @@
+"""How middle lines end: straight through a door, short of the wall ahead, or as a stub."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.plane.segments import first_met, grid_at
+
+STUB = 0.05  # mm, what is about as long as wide gets a line so long
+AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
+
+
+@kernel
+def finished(node, far, part, door, end, begin, way, start, grids, slot):  # type: ignore[no-untyped-def]
+    """Turn walks over nodes into lines that end well; parts whose lines are too short get a stub instead.
+
+    ``begin`` says where each node's neighbours begin, ``slot`` which of the grids holds a part's walls.
+
+    Returns points, radii, starts, the part of each line and which of its ends are free.
+    """
+    parts, lines = slot.shape[0], start.shape[0] - 1
+    room = way.shape[0] + 2 * parts
+    xy, radius = np.empty((room, 2)), np.empty(room)
+    starts = np.zeros(lines + parts + 1, np.int64)
+    of = np.empty(lines + parts, np.int64)
+    free = np.zeros((lines + parts, 2), np.bool_)
+    long = np.zeros(parts)
+    w = 0
+    for k in range(lines):
+        a, b = start[k], start[k + 1]
+        for i in range(a, b):
+            xy[w + i - a, 0], xy[w + i - a, 1] = node[way[i], 0], node[way[i], 1]
+            radius[w + i - a] = far[way[i]]
+        count = b - a
+        if door[way[b - 1]]:
+            count = _straight(xy[w : w + count], radius[w : w + count])
+        if door[way[a]]:
+            _turn(xy[w : w + count], radius[w : w + count])
+            count = _straight(xy[w : w + count], radius[w : w + count])
+            _turn(xy[w : w + count], radius[w : w + count])
+        of[k] = part[way[a]]
+        free[k, 0] = end[way[a]] and not door[way[a]]
+        free[k, 1] = end[way[b - 1]] and not door[way[b - 1]]
+        _to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]))
+        for i in range(w + 1, w + count):
+            long[of[k]] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
+        w += count
+        starts[k + 1] = w
+    stubs = _stubs(node, far, part, begin, parts)
+    last = lines
+    for p in range(parts):
+        if long[p] < STUB and stubs[p, 4] > 0.0:
+            for side in range(2):
+                xy[w, 0], xy[w, 1], radius[w] = stubs[p, 2 * side], stubs[p, 2 * side + 1], stubs[p, 4]
+                w += 1
+            of[last] = p
+            free[last] = True
+            starts[last + 1] = w
+            last += 1
+    return _without_short(xy, radius, starts, of, free, last, lines, long)
+
+
+@kernel
+def _without_short(xy, radius, starts, of, free, count, lines, long):  # type: ignore[no-untyped-def]
+    """Leave out the lines of parts that got a stub, which come after all lines."""
+    w = 0
+    n = 0
+    for k in range(count):
+        a, b = starts[k], starts[k + 1]
+        if k < lines and long[of[k]] < STUB:
+            continue
+        for i in range(a, b):
+            xy[w], radius[w] = xy[i], radius[i]
+            w += 1
+        of[n], free[n] = of[k], free[k]
+        n += 1
+        starts[n] = w
+    return xy[:w].copy(), radius[:w].copy(), starts[: n + 1].copy(), of[:n].copy(), free[:n].copy()
+
+
+@kernel
+def _turn(xy, radius):  # type: ignore[no-untyped-def]
+    i, j = 0, xy.shape[0] - 1
+    while i < j:
+        xy[i, 0], xy[j, 0] = xy[j, 0], xy[i, 0]
+        xy[i, 1], xy[j, 1] = xy[j, 1], xy[i, 1]
+        radius[i], radius[j] = radius[j], radius[i]
+        i += 1
+        j -= 1
+
+
+@kernel
+def _straight(xy, radius):  # type: ignore[no-untyped-def]
+    """Make the last stretch, as long as the place is wide, straight; returns how many points are left.
+
+    There a line leaves the narrow place through a door, where the triangles lean to one side.
+    """
+    last = xy.shape[0] - 1
+    width = 2.0 * radius[last]
+    near, before = -1, -1
+    to_end = 0.0
+    for i in range(last - 1, -1, -1):
+        to_end += np.hypot(xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1])
+        if near < 0 and to_end > width:
+            near = i
+        if to_end > 2.0 * width:
+            before = i
+            break
+    if near < 1 or before < 0:
+        return last + 1
+    dx, dy = xy[near, 0] - xy[before, 0], xy[near, 1] - xy[before, 1]
+    size = np.hypot(dx, dy)
+    if size <= 0.0:
+        return last + 1
+    on = max(((xy[last, 0] - xy[near, 0]) * dx + (xy[last, 1] - xy[near, 1]) * dy) / size, 0.0)
+    xy[near + 1, 0], xy[near + 1, 1] = xy[near, 0] + dx / size * on, xy[near, 1] + dy / size * on
+    radius[near + 1] = radius[near]
+    return near + 2
+
+
+@kernel
+def _to_end(xy, far, free, grid):  # type: ignore[no-untyped-def]
+    """Move free ends to where the wall ahead is as far as the walls beside."""
+    edges, frame, first, item = grid
+    count = xy.shape[0]
+    if count < 3:
+        return
+    was = xy.copy()
+    for side in range(2):
+        if not free[side]:
+            continue
+        at = 0 if side == 0 else count - 1
+        before = 2 if side == 0 else count - 3
+        dx, dy = was[at, 0] - was[before, 0], was[at, 1] - was[before, 1]
+        size = np.hypot(dx, dy)
+        reach = far[before]
+        if size == 0.0 or reach == 0.0:
+            continue
+        dx, dy = dx / size, dy / size
+        ahead, e = first_met(edges, frame, first, item, was[before, 0], was[before, 1], dx, dy, size + 2.0 * reach)
+        if e < 0:
+            continue
+        ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+        if abs(dx * uy - dy * ux) > AHEAD * np.hypot(ux, uy) and ahead > reach:
+            middle = 1 if side == 0 else count - 2
+            xy[at, 0], xy[at, 1] = was[before, 0] + dx * (ahead - reach), was[before, 1] + dy * (ahead - reach)
+            xy[middle, 0], xy[middle, 1] = 0.5 * (xy[at, 0] + was[before, 0]), 0.5 * (xy[at, 1] + was[before, 1])
+            far[at] = far[middle] = reach
+
+
+@kernel
+def _stubs(node, far, part, begin, parts):  # type: ignore[no-untyped-def]
+    """Return for each part a short line through its widest place, the long way of its nodes: x, y, x, y, radius.
+
+    The radius is 0 where no two nodes are joined.
+    """
+    out = np.zeros((parts, 5))
+    count, sums = np.zeros(parts), np.zeros((parts, 5))
+    widest = np.full(parts, -1, np.int64)
+    joined = np.zeros(parts, np.bool_)
+    for i in range(node.shape[0]):
+        p = part[i]
+        count[p] += 1.0
+        sums[p, 0] += node[i, 0]
+        sums[p, 1] += node[i, 1]
+        joined[p] |= begin[i + 1] > begin[i]
+        if widest[p] < 0 or far[i] > far[widest[p]]:
+            widest[p] = i
+    for i in range(node.shape[0]):
+        p = part[i]
+        x, y = node[i, 0] - sums[p, 0] / count[p], node[i, 1] - sums[p, 1] / count[p]
+        sums[p, 2] += x * x
+        sums[p, 3] += y * y
+        sums[p, 4] += x * y
+    for p in range(parts):
+        if joined[p]:
+            angle = 0.5 * np.arctan2(2.0 * sums[p, 4], sums[p, 2] - sums[p, 3])
+            x, y = node[widest[p], 0], node[widest[p], 1]
+            dx, dy = 0.5 * STUB * np.cos(angle), 0.5 * STUB * np.sin(angle)
+            out[p, 0], out[p, 1], out[p, 2], out[p, 3], out[p, 4] = x - dx, y - dy, x + dx, y + dy, far[widest[p]]
+    return out
