@@ -143,3 +143,23 @@ def test_an_error_in_one_thread_comes_through():
     with crew(2) as hands, pytest.raises(ValueError, match="0"):
         hands.each(fail, [(0, 1), (1, 2), (2, 3)])
     assert Crew(1).each(lambda a, b: a + b, [(1, 2)]) == [3]
+
+
+def test_results_come_in_turn_while_others_are_made():
+    runs = [(k, k + 1) for k in range(40)]
+    for threads in (1, 3):
+        with crew(threads) as hands:
+            assert list(hands.in_turn(lambda a, b: (a, b), runs)) == runs
+
+
+def test_what_fails_in_turn_is_raised_and_what_comes_after_is_left():
+    made = []
+
+    def make(first, last):
+        if first == 2:
+            raise ValueError(first)
+        made.append(first)
+
+    with crew(2) as hands, pytest.raises(ValueError, match="2"):
+        list(hands.in_turn(make, [(k, k + 1) for k in range(100)]))
+    assert len(made) < 20

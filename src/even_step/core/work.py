@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -15,6 +16,8 @@ from numpy.typing import NDArray
 from even_step.core.errors import Cancelled
 
 R = TypeVar("R")
+
+AHEAD = 3  # runs a thread may have done before they are taken
 
 
 def _never() -> bool:
@@ -91,6 +94,26 @@ class Crew:
                 future.cancel()
             raise
         return results
+
+    def in_turn(self, function: Callable[[int, int], R], runs: Sequence[tuple[int, int]]) -> Iterator[R]:
+        """Yield what ``each`` returns one by one, working a few runs ahead of whoever takes them."""
+        if self._pool is None:
+            for first, last in runs:
+                self.look()
+                yield function(first, last)
+            return
+        ahead: deque[Future[R]] = deque()
+        try:
+            for first, last in runs:
+                self.look()
+                ahead.append(self._pool.submit(function, first, last))
+                if len(ahead) > AHEAD * self.threads:
+                    yield ahead.popleft().result()
+            while ahead:
+                yield ahead.popleft().result()
+        finally:
+            for future in ahead:
+                future.cancel()
 
 
 @contextmanager

@@ -170,6 +170,35 @@ def test_the_nearest_next_visits_each_line_once_and_takes_the_nearest(count):
     assert (x, y) == tuple(at)
 
 
+def test_triangles_fill_parts_and_a_hairline_is_no_error():
+    parts = np.array(
+        [
+            shapely.box(0, 0, 3, 1),
+            shapely.Polygon([(0, 0), (10, 3.3333), (10, 3.3334)]),
+            shapely.Polygon([(0, 0), (7, 2.111), (7.0004, 2.1111), (3, 0.9052)]),
+        ],
+        object,
+    )
+    corners, owner = region.triangles(parts, 0.25)
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    areas = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+    assert np.bincount(owner, areas, 3) == pytest.approx(shapely.area(parts), abs=2e-3)
+
+
+def test_many_parts_move_in_as_each_does_alone():
+    boxes = [shapely.box(3 * k, 0, 3 * k + 1 + 0.1 * k, 2) for k in range(12)]
+    two = np.array([shapely.MultiPolygon(boxes), shapely.MultiPolygon(boxes[:2])], object)
+    moved = region.offset(two, np.array([-0.25, -0.5]))
+    assert region.area(moved) == pytest.approx([sum((0.5 + 0.1 * k) * 1.5 for k in range(12)), 0.1 * 1.0], abs=1e-3)
+
+
+def test_what_lies_within_and_beyond_a_grown_core_is_the_whole():
+    whole, core = np.array([shapely.box(0, 0, 10, 10)]), np.array([shapely.box(0, 0, 4, 10)])
+    near, far = region.within(whole, core, 1.0), region.beyond(whole, core, 1.0)
+    assert region.area(near) == pytest.approx([50.0])
+    assert region.area(far) == pytest.approx([50.0])
+
+
 def test_threads_may_share_regions():
     """Shapes with a counter of their own once crashed threads that read them together."""
     turn = np.linspace(0, 2 * math.pi, 60, endpoint=False)

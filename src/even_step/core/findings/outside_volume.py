@@ -44,8 +44,9 @@ def _too_tall(evidence: Evidence) -> list[Finding]:
 def _well_inside(xy: NDArray[np.float64], half: float, bed: Bed) -> bool:
     """Tell whether the rectangle about all points, wider by half of the widest line, lies on a rectangular bed."""
     x0, y0, x1, y1 = bed.bounds
-    (left, front), (right, back) = xy.min(axis=0) - half, xy.max(axis=0) + half
-    return bed.shape != "round" and bool(left >= x0 and front >= y0 and right <= x1 and back <= y1)
+    x, y = xy.T
+    across = x.min() - half >= x0 and x.max() + half <= x1
+    return bed.shape != "round" and bool(across and y.min() - half >= y0 and y.max() + half <= y1)
 
 
 def _off_the_edge(evidence: Evidence) -> list[Finding]:

@@ -55,8 +55,9 @@ def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, cr
 
     Layers begin and end at rest, for filament is drawn back in between.
     """
-    speeds = path_speeds(toolpath, settings)
-    volume = toolpath.lengths() * speeds.area
+    lengths = toolpath.lengths()
+    speeds = path_speeds(toolpath, lengths, settings)
+    volume = lengths * speeds.area
     count = len(toolpath.role)
     path_time, way_time = np.zeros(count), np.zeros(count)
     pace, layer_time = np.ones(toolpath.layers), np.zeros(toolpath.layers)

@@ -72,8 +72,8 @@ class PathSpeeds:
     area: NDArray[np.float64]
 
 
-def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
-    """Return the speed of each path before any slowing for its layer's time.
+def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], settings: MotionSettings) -> PathSpeeds:
+    """Return the speed of each path, (P,) mm long, before any slowing for its layer's time.
 
     The melt limit holds: speed × section of the line never exceeds it.
     """
@@ -84,7 +84,9 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     speed[BRIDGE] = settings.bridge_speed
     first = toolpath.layer_of_path() == 0
     wanted = speed[toolpath.role]
-    wanted = np.where(_small_loops(toolpath, settings.small_loop), np.minimum(wanted, settings.small_speed), wanted)
+    wanted = np.where(
+        _small_loops(toolpath, lengths, settings.small_loop), np.minimum(wanted, settings.small_speed), wanted
+    )
     wanted = np.where(first, np.minimum(wanted, settings.first_speed), wanted)
     flow = np.where(first, settings.flow * settings.first_flow / 100.0, settings.flow) / 100.0
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
@@ -95,9 +97,11 @@ def path_speeds(toolpath: Toolpath, settings: MotionSettings) -> PathSpeeds:
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)
 
 
-def _small_loops(toolpath: Toolpath, longest: float) -> NDArray[np.bool_]:
+def _small_loops(toolpath: Toolpath, lengths: NDArray[np.float64], longest: float) -> NDArray[np.bool_]:
     """Tell which paths are closed walls no longer than ``longest`` mm."""
-    first, last = toolpath.start[:-1], toolpath.start[1:] - 1
     wall = (toolpath.role == OUTER_WALL) | (toolpath.role == INNER_WALL)
-    closed = (toolpath.xy[first] == toolpath.xy[last]).all(axis=1) if len(first) else np.zeros(0, bool)
-    return np.asarray(wall & closed & (toolpath.lengths() <= longest))
+    out = wall & (lengths <= longest)
+    some = np.flatnonzero(out)
+    first, last = toolpath.xy[toolpath.start[some]], toolpath.xy[toolpath.start[some + 1] - 1]
+    out[some] = (first[:, 0] == last[:, 0]) & (first[:, 1] == last[:, 1])
+    return np.asarray(out)

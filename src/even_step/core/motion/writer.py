@@ -12,7 +12,7 @@ from even_step.core.motion.expand import layer_moves
 from even_step.core.work import Crew
 
 LONGEST_MOVE = 96  # bytes of one move's lines at the most
-LAYERS_AT_ONCE = 24
+LAYERS_AT_ONCE = 4
 
 
 def gcode(source: GcodeJob, crew: Crew) -> Iterator[bytes]:
@@ -26,11 +26,11 @@ def gcode(source: GcodeJob, crew: Crew) -> Iterator[bytes]:
     yield head(source)
     comments = path_comments(source)
     layers = source.toolpath.layers
-    for first in range(0, layers, LAYERS_AT_ONCE * crew.threads):
-        last = min(first + LAYERS_AT_ONCE * crew.threads, layers)
-        runs = [(a, min(a + LAYERS_AT_ONCE // 4, last)) for a in range(first, last, LAYERS_AT_ONCE // 4)]
-        yield from crew.each(lambda a, b: b"".join(_layer(source, comments, k) for k in range(a, b)), runs)
-        crew.progress("write", last / max(1, layers))
+    runs = [(a, min(a + LAYERS_AT_ONCE, layers)) for a in range(0, layers, LAYERS_AT_ONCE)]
+    written = crew.in_turn(lambda a, b: b"".join(_layer(source, comments, k) for k in range(a, b)), runs)
+    for done, piece in enumerate(written, 1):
+        yield piece
+        crew.progress("write", done / len(runs))
     yield tail(source)
 
 
@@ -71,10 +71,10 @@ def _digits(buffer, w, value, decimals):  # type: ignore[no-untyped-def]
     left = np.uint64(value)
     ten = np.uint64(10)
     size = 1
-    probe = left // ten
-    while probe > np.uint64(0):
+    probe = ten
+    while left >= probe:
         size += 1
-        probe = probe // ten
+        probe *= ten
     size = max(size, decimals + 1)
     total = size + (1 if decimals > 0 else 0)
     at = w + total - 1

@@ -185,6 +185,21 @@ def difference(a: Regions, b: Regions) -> Regions:
     return out
 
 
+def within(a: Regions, b: Regions, distance: float) -> Regions:
+    """Return what of the first lies in the second moved out by a distance in mm."""
+    return intersection(a, _grown(b, distance))
+
+
+def beyond(a: Regions, b: Regions, distance: float) -> Regions:
+    """Return what of the first does not lie in the second moved out by a distance in mm."""
+    return difference(a, _grown(b, distance))
+
+
+def _grown(regions: Regions, distance: float) -> Regions:
+    """Move outlines out, for something to be cut with at once: only what that leaves is put on the grid."""
+    return np.asarray(shapely.buffer(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT), object)
+
+
 def union(a: Regions, b: Regions) -> Regions:
     """Return what either holds."""
     out = np.where(shapely.is_empty(a), b, a)
@@ -311,9 +326,23 @@ def triangles(parts: Regions, spacing: float) -> tuple[NDArray[np.float64], Inde
     owner : (T,) int64
         Which polygon each came from, not falling.
     """
-    cut = shapely.constrained_delaunay_triangles(_snapped(shapely.segmentize(parts, spacing)))
+    fine = _snapped(shapely.segmentize(parts, spacing))
+    crossed = ~shapely.is_valid(fine)  # points put on the grid may cross a hairline
+    fine[crossed] = parts[crossed]
+    try:
+        cut = shapely.constrained_delaunay_triangles(fine)
+    except shapely.errors.GEOSException:
+        cut = np.array([_triangles(one) for one in fine], object)
     each, owner = shapely.get_parts(cut, return_index=True)
     return shapely.get_coordinates(each).reshape(-1, 4, 2)[:, :3], owner
+
+
+def _triangles(part: shapely.Geometry) -> shapely.Geometry:
+    """Cut one polygon; one that is too thin for the library's arithmetic leaves none."""
+    try:
+        return shapely.constrained_delaunay_triangles(part)
+    except shapely.errors.GEOSException:
+        return EMPTY
 
 
 def without_holes(regions: Regions) -> Regions:

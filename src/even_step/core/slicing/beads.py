@@ -128,12 +128,12 @@ def _tighten(
     pair, full = bounds.pair_above(), bounds.full_above(fill)
     some = rest[tight]
     several = region.offset(some, -pair / 2)
-    after[tight] = region.intersection(after[tight], region.offset(core[tight], full / 2 - fill + SLACK))
+    after[tight] = region.within(after[tight], core[tight], full / 2 - fill + SLACK)
     thin = region.nothing(len(rest))
     less = np.flatnonzero(sharp[tight] | loses(some, several, np.full(len(some), pair / 2)))
     if len(less):
         where, several = tight[less], several[less]
-        lines[where] = region.intersection(lines[where], region.offset(several, (pair - fill) / 2 + SLACK))
+        lines[where] = region.within(lines[where], several, (pair - fill) / 2 + SLACK)
         thin[where] = _narrow(some[less], several, pair)
     return thin
 
@@ -145,7 +145,7 @@ def _as_set(rings: Rings, fill: float, bounds: Bounds) -> tuple[Rings, NDArray[n
 
 def _narrow(rest: Regions, core: Regions, thickness: float) -> Regions:
     """Return what of the rest is narrower than a thickness; the core is the rest moved in by half of it."""
-    thin = region.difference(rest, region.offset(core, thickness / 2 + SLACK))
+    thin = region.beyond(rest, core, thickness / 2 + SLACK)
     parts, owner = region.pieces(thin)
     kept = region.area(parts) >= LEAST_AREA
     return region.gathered(parts[kept], owner[kept], len(rest))

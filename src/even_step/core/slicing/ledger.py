@@ -21,7 +21,7 @@ from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew, runs_of
 
 FINEST, COARSEST = 0.02, 0.25  # mm between rows
-BUDGET = 8_000  # crossings of lines with rows in a layer
+BUDGET = 4_000  # crossings of lines with rows in a layer
 
 
 @dataclass(frozen=True, eq=False)
