@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 import shapely
 
-from even_step.core.plane.spans import best_span
+from even_step.core.plane.spans import best_span, shortest_chord
 from even_step.core.toolpath.roles import BRIDGE
 from tests.raster import layer_lines
-from tests.shapes import ball, box
+from tests.shapes import ball, box, extruded
 from tests.slicing_help import laid, plain_moves
 
 BARE = {"adhesion.kind": "none"}
@@ -108,3 +108,43 @@ def test_a_bridge_longer_than_they_hold_is_told(sliced):
     assert [one["amount"] for one in told(9)] == pytest.approx([GAP], abs=0.2)
     assert told(9)[0]["layer"] == 30
     assert told(15) == []
+
+
+def ring(inner, outer):
+    return shapely.Point(0, 0).buffer(outer, 64).difference(shapely.Point(0, 0).buffer(inner, 64))
+
+
+@pytest.mark.parametrize("x", [10.0, 7.0])
+def test_the_shortest_chord_of_a_ring_runs_outward(x):
+    gap = multi(ring(6, 12))
+    hold = multi(shapely.union_all([shapely.Point(0, 0).buffer(6, 64), ring(12, 15)]))
+    turn = np.radians(35)
+    chord = shortest_chord(gap, hold, x * np.cos(turn), x * np.sin(turn))
+    assert chord.held == 1.0
+    assert chord.longest == pytest.approx(6, abs=0.05)
+    assert chord.angle == pytest.approx(35, abs=2.6)
+
+
+def test_a_chord_that_ends_in_the_air_is_none():
+    gap, hold = multi(shapely.box(0, 0, 6, 20)), multi(shapely.box(-10, 0, 0, 20))
+    assert shortest_chord(gap, hold, 3, 10).held == 0.0
+
+
+def test_a_gap_round_a_hole_is_laid_piece_by_piece_outward(sliced):
+    """A roof on a post and a round wall: laid in one direction its strands would run along the ring."""
+    post, wall = shapely.Point(0, 0).buffer(5, 48), ring(11, 14)
+    facets = np.concatenate(
+        (extruded(post, 4), extruded(wall, 4), extruded(shapely.Point(0, 0).buffer(14, 48), 2) + [0, 0, 4])
+    )
+    done = sliced(facets, {**BARE, "bridges.anchor": 1.0})
+    layer = 20
+    lines, _ = layer_lines(done.sliced.toolpath, layer, {BRIDGE})
+    strands = np.concatenate([np.stack((line[:-1], line[1:]), axis=1) for line in lines]) - (110, 110)
+    long = np.hypot(*(strands[:, 1] - strands[:, 0]).T)
+    strands, long = strands[long > 3], long[long > 3]
+    middle, along = strands.mean(axis=1), (strands[:, 1] - strands[:, 0]) / long[:, None]
+    outward = np.abs((middle * along).sum(axis=1)) / np.hypot(*middle.T)
+    assert outward.min() > np.cos(np.radians(20))
+    assert long.max() < 10
+    laid = shapely.union_all([shapely.LineString(line - (110, 110)).buffer(0.2) for line in lines])
+    assert ring(5, 11).difference(laid).area < 0.03 * ring(5, 11).area

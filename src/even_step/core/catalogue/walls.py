@@ -66,4 +66,18 @@ THICKEN = Setting(
     level="wider",
     synonyms=("feature", "detail", "narrow"),
 )
-ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, THICKEN, ORDER, SEAM)
+LAYERS_AT_ONCE = Setting(
+    "walls.layers_at_once",
+    "Layers of inner walls at once",
+    "count",
+    1,
+    "Inner walls are laid once for so many layers and as much higher, where these layers have the same outline: only "
+    "the outer wall pays for fine layers. They are a little wider then, to hold as much. Together the layers stay "
+    "below 0.8 of the nozzle.",
+    range=(1, 20),
+    advised=(1, 4),
+    step=1,
+    level="wider",
+    synonyms=("combine", "thick", "every", "fast"),
+)
+ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, THICKEN, ORDER, SEAM)

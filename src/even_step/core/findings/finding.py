@@ -54,9 +54,9 @@ class SlicedSolid:
     covers: Covers
 
     def dense(self, layer: int) -> Regions:
-        """Return what of a layer is to be full, (1,): all but the room for infill."""
+        """Return what of a layer is to be full, (1,)."""
         outline = self.outlines.outline[self.outlines.which[[layer]]]
-        return region.difference(outline, self.covers.room[self.covers.which[[layer]]])
+        return region.difference(outline, self.covers.open[self.covers.which[[layer]]])
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ def check(evidence: Evidence) -> list[Finding]:
         rows = ledger.rows
         if len(rows) == 0:
             continue
-        room = region.area(solid.covers.room)[solid.covers.which]
+        room = region.area(solid.covers.open)[solid.covers.which]
         dense = np.maximum(rows[:, 0] - room, 1e-9)
         lost = region.area(solid.walls.lost)[solid.walls.which]
         void = np.maximum(rows[:, 2] - LOST_ROUND * lost, 0.0)  # what no line fits into is told apart

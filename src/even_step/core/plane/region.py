@@ -22,6 +22,7 @@ MITRE_LIMIT = 2.0
 MANY_PARTS = 8
 SLIVER = 1e-4  # mm², pieces smaller than this come from rounding
 
+Geometry: TypeAlias = shapely.Geometry
 Regions: TypeAlias = NDArray[np.object_]
 EMPTY = shapely.MultiPolygon()
 
@@ -343,6 +344,23 @@ def _triangles(part: shapely.Geometry) -> shapely.Geometry:
         return shapely.constrained_delaunay_triangles(part)
     except shapely.errors.GEOSException:
         return EMPTY
+
+
+def wedges(part: shapely.Polygon, count: int) -> Regions:
+    """Return wedges of equal angles that meet in the middle of a polygon's largest hole and reach past it, (count,).
+
+    None for a polygon without a hole.
+    """
+    holes = shapely.polygons(shapely.get_rings(part)[1:])
+    if len(holes) == 0:
+        return nothing(0)
+    middle = shapely.get_coordinates(shapely.centroid(holes[np.argmax(shapely.area(holes))]))[0]
+    x0, y0, x1, y1 = shapely.bounds(part)
+    reach = 2.0 * np.hypot(x1 - x0, y1 - y0)
+    turn = 2 * np.pi * np.arange(count + 1) / count
+    rim = middle + reach * np.stack((np.cos(turn), np.sin(turn)), axis=1)
+    corners = np.stack((np.broadcast_to(middle, (count, 2)), rim[:-1], rim[1:]), axis=1)
+    return np.asarray(shapely.polygons(corners), object)
 
 
 def without_holes(regions: Regions) -> Regions:

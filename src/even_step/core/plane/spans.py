@@ -45,6 +45,20 @@ def best_span(gap: Regions, hold: Regions) -> Span:
     return best
 
 
+def shortest_chord(gap: Regions, hold: Regions, x: float, y: float) -> Span:
+    """Find the shortest line through a point of a gap from hold to hold; ``held`` is 0 where there is none."""
+    over, under = region.rings(gap), region.rings(hold)
+    angles = np.radians(np.concatenate((np.arange(0.0, 180.0, STEP), _edge_directions(over))))
+    angle, long = _chord(over.xy, over.start, under.xy, under.start, x, y, angles)
+    return Span(float(np.degrees(angle)), float(long > 0.0), long)
+
+
+def longest_line(cell: Regions, angle: float) -> float:
+    """Return how long lines in a direction (degrees) become at most in a region, mm."""
+    rings, everywhere = region.rings(cell), region.rings(region.offset(cell, 1.0))
+    return float(_held(rings.xy, rings.start, everywhere.xy, everywhere.start, np.radians(angle))[2])
+
+
 def _edge_directions(rings: Rings) -> list[float]:
     """Return the directions of the longest edges and those across, degrees."""
     first, last = rings.start[0], rings.start[1]
@@ -90,15 +104,49 @@ def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyp
             total += long
             both = True
             for u in (cuts[k] - BEYOND, cuts[k + 1] + BEYOND):
-                x, y = u * cos - v * sin, u * sin + v * cos
-                odd = False
-                for r in range(under_start.shape[0] - 1):
-                    if is_inside(x, y, under, under_start[r], under_start[r + 1]):
-                        odd = not odd
-                both = both and odd
+                both = both and _is_over(u * cos - v * sin, u * sin + v * cos, under, under_start)
             if both:
                 held += long
                 squares += long * long
                 longest = max(longest, long)
     share = held / total if total > 0.0 else 0.0
     return share, squares / held if held > 0.0 else np.inf, longest
+
+
+@kernel
+def _is_over(x, y, under, start):  # type: ignore[no-untyped-def]
+    odd = False
+    for r in range(start.shape[0] - 1):
+        if is_inside(x, y, under, start[r], start[r + 1]):
+            odd = not odd
+    return odd
+
+
+@kernel
+def _chord(over, over_start, under, under_start, x, y, angles):  # type: ignore[no-untyped-def]
+    """Return direction and length of the shortest chord through a point that is held at both ends; 0 for none."""
+    best, shortest = 0.0, np.inf
+    for angle in angles:
+        cos, sin = np.cos(angle), np.sin(angle)
+        ahead, back = np.inf, np.inf
+        for r in range(over_start.shape[0] - 1):
+            j = over_start[r + 1] - 1
+            for i in range(over_start[r], over_start[r + 1]):
+                ax, ay, bx, by = over[j, 0] - x, over[j, 1] - y, over[i, 0] - x, over[i, 1] - y
+                u0, v0 = ax * cos + ay * sin, ay * cos - ax * sin
+                u1, v1 = bx * cos + by * sin, by * cos - bx * sin
+                j = i
+                if (v0 > 0.0) != (v1 > 0.0):
+                    u = u0 - v0 * (u1 - u0) / (v1 - v0)
+                    if u >= 0.0:
+                        ahead = min(ahead, u)
+                    else:
+                        back = min(back, -u)
+        if ahead + back >= shortest:
+            continue
+        a, b = ahead + BEYOND, -back - BEYOND
+        if _is_over(x + a * cos, y + a * sin, under, under_start) and _is_over(
+            x + b * cos, y + b * sin, under, under_start
+        ):
+            best, shortest = angle, ahead + back
+    return best, shortest if shortest < np.inf else 0.0

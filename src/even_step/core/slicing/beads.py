@@ -108,7 +108,9 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     gaps = _narrow(rest, core, full)
     strands.append(singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False))
     rings, width, levels = levels_joined(laid)
-    return LaidWalls(rings, width, levels, strands_joined(strands), region.difference(rest, gaps), lost)
+    return LaidWalls(
+        rings, width, levels, strands_joined(strands), region.difference(rest, gaps), lost, region.nothing(count)
+    )
 
 
 def _tighten(

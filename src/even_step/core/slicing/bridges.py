@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import bridges as keys
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
-from even_step.core.plane.region import Regions
-from even_step.core.plane.spans import best_span
+from even_step.core.plane.region import Geometry, Regions
+from even_step.core.plane.spans import Span, best_span, longest_line, shortest_chord
 from even_step.core.work import Crew, runs_of
 
 LEAST_WIDTH = 1.0  # mm, what is narrower is the overhang of a slope
 LEAST_HELD = 0.6  # of the lines' length: less is no bridge
+PIECES = 12  # of a gap round a hole, each laid its own way
+SHORTER = 0.7  # of the longest span laid all one way: only then it is parted
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,15 @@ class Bridges:
     longest: NDArray[np.float64]
 
 
+@dataclass(frozen=True, eq=False)
+class _Way:
+    """One entry of ``Bridges``."""
+
+    shape: Geometry
+    angle: float
+    longest: float
+
+
 def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: BridgeSettings, crew: Crew) -> Bridges:
     """Find bridges among bottoms.
 
@@ -66,13 +77,42 @@ def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: Brid
     wide &= ~region.is_empty(below)[owner]
     parts, owner = parts[wide], owner[wide]
 
-    def look(first: int, last: int) -> list[tuple[float, float, float]]:
-        spans = [best_span(parts[i : i + 1], below[owner[i] : owner[i] + 1]) for i in range(first, last)]
-        return [(span.angle, span.held, span.longest) for span in spans]
+    whole = region.intersection(region.offset(parts, settings.anchor), inner[owner])
+
+    def look(first: int, last: int) -> list[tuple[int, _Way]]:
+        found: list[tuple[int, _Way]] = []
+        for i in range(first, last):
+            ways = _ways(parts[i : i + 1], below[owner[i] : owner[i] + 1], whole[i : i + 1])
+            found += [(int(owner[i]), way) for way in ways]
+        return found
 
     found = [one for run in crew.each(look, runs_of(region.size_in_points(parts), most=2_000)) for one in run]
-    spans = np.array(found, np.float64).reshape(-1, 3)
-    held = spans[:, 1] >= LEAST_HELD
-    grown = region.offset(parts[held], settings.anchor)
-    shape = region.intersection(grown, inner[owner[held]])
-    return Bridges(owner[held], shape, spans[held, 0], spans[held, 2])
+    shape = region.nothing(len(found))
+    for i, (_, way) in enumerate(found):
+        shape[i] = way.shape
+    return Bridges(
+        np.array([division for division, _ in found], np.int64),
+        shape,
+        np.array([way.angle for _, way in found], np.float64),
+        np.array([way.longest for _, way in found], np.float64),
+    )
+
+
+def _ways(gap: Regions, hold: Regions, whole: Regions) -> list[_Way]:
+    """Say how a gap is bridged, (1,) regions each: all in one direction, round a hole piece by piece, or not at all."""
+    span = best_span(gap, hold)
+    wedges = region.wedges(gap[0], PIECES)
+    if len(wedges) and span.longest > 0.0:
+        cells = region.intersection(np.repeat(gap, PIECES), wedges)
+        chords = [] if region.is_empty(cells).any() else [_across(gap, hold, cells[[i]]) for i in range(PIECES)]
+        longest = [longest_line(cells[[i]], chord.angle) for i, chord in enumerate(chords)]
+        if chords and all(chord.held for chord in chords) and max(longest) < SHORTER * span.longest:
+            laid = region.intersection(np.repeat(whole, PIECES), wedges)
+            return [_Way(laid[i], chord.angle, longest[i]) for i, chord in enumerate(chords)]
+    return [_Way(whole[0], span.angle, span.longest)] if span.held >= LEAST_HELD else []
+
+
+def _across(gap: Regions, hold: Regions, cell: Regions) -> Span:
+    """Return the shortest way over a gap through the middle of one of its cells."""
+    x, y = region.centres(cell)[0].tolist()
+    return shortest_chord(gap, hold, x, y)

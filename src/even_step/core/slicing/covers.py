@@ -74,6 +74,8 @@ class Covers:
         Bottom, solid and top.
     room : (D,) regions
         What is left for infill.
+    open : (D,) regions
+        That, and what is left to inner walls of a layer further up: what is not to be full.
     bridges : Bridges
         What is laid over air, by division; no part of the above.
     fills : of Fill
@@ -84,6 +86,7 @@ class Covers:
     walls: Index
     full: Regions
     room: Regions
+    open: Regions
     bridges: Bridges
     fills: tuple[Fill, ...]
     tops: Fill
@@ -133,7 +136,8 @@ def covers(
         for i, role in enumerate(COVER_ROLES)
     ]
     spans = _laid_bridges(bridges, layers, over_air, settings.bottom_width, crew)
-    return Covers(which, rows[:, 0], full, room, bridges, (*spans, *laid[:2]), laid[2])
+    open_ = region.union(room, walls.left[rows[:, 0]])
+    return Covers(which, rows[:, 0], full, room, open_, bridges, (*spans, *laid[:2]), laid[2])
 
 
 def _layout(settings: CoverSettings, role: int) -> Layout:

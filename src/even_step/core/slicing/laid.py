@@ -28,6 +28,8 @@ class Strands:
         Which set of walls it belongs to, not falling.
     level : (P,) int64
         0 for the outermost wall; as many as there are walls for what fills the gap within.
+    height : (P,) float64
+        mm; 0 as high as its layer.
     """
 
     xy: Points
@@ -35,6 +37,7 @@ class Strands:
     start: Index
     item: Index
     level: Index
+    height: NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +58,8 @@ class LaidWalls:
         What is left inside.
     lost : (n,) regions
         What no line fits into.
+    left : (n,) regions
+        What is left to inner walls that are laid with a layer further up.
     """
 
     rings: Rings
@@ -63,12 +68,13 @@ class LaidWalls:
     strands: Strands
     inner: Regions
     lost: Regions
+    left: Regions
 
 
 def no_strands() -> Strands:
     """Return none."""
     none = np.empty(0, np.int64)
-    return Strands(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, none)
+    return Strands(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, none, np.empty(0))
 
 
 def strands_joined(many: list[Strands]) -> Strands:
@@ -82,14 +88,25 @@ def strands_joined(many: list[Strands]) -> Strands:
             joined_starts([strands.start for strands in many]),
             np.concatenate([strands.item for strands in many]),
             np.concatenate([strands.level for strands in many]),
+            np.concatenate([strands.height for strands in many]),
         )
     )
 
 
 def _sorted(strands: Strands) -> Strands:
-    order = np.argsort(strands.item, kind="stable")
+    return _chosen_strands(strands, np.argsort(strands.item, kind="stable"))
+
+
+def _chosen_strands(strands: Strands, order: Index) -> Strands:
     start, place = chosen(strands.start, order)
-    return Strands(strands.xy[place], strands.width[place], start, strands.item[order], strands.level[order])
+    return Strands(
+        strands.xy[place],
+        strands.width[place],
+        start,
+        strands.item[order],
+        strands.level[order],
+        strands.height[order],
+    )
 
 
 def chosen(start: Index, order: Index) -> tuple[Index, Index]:
@@ -121,10 +138,25 @@ def gathered(parts: list[LaidWalls], places: list[Index]) -> LaidWalls:
     level = np.concatenate([part.level for part in parts])[order]
     rings, width = _taken(rings, np.concatenate([part.width for part in parts]), order)
     strands = [replace(part.strands, item=place[part.strands.item]) for part, place in zip(parts, places, strict=True)]
-    inner, lost = region.nothing(count), region.nothing(count)
+    inner, lost, left = (region.nothing(count) for _ in range(3))
     for part, place in zip(parts, places, strict=True):
-        inner[place], lost[place] = part.inner, part.lost
-    return LaidWalls(rings, width, level, strands_joined(strands), inner, lost)
+        inner[place], lost[place], left[place] = part.inner, part.lost, part.left
+    return LaidWalls(rings, width, level, strands_joined(strands), inner, lost, left)
+
+
+def behind(outer: LaidWalls, inner: LaidWalls, height: NDArray[np.float64]) -> LaidWalls:
+    """Put inner walls behind the outermost; ``height`` is what they are laid with, mm, 0 where they are not laid."""
+    kept = height[inner.rings.item] > 0
+    numbers = np.flatnonzero(kept)
+    some, width = _taken(inner.rings, inner.width, numbers)
+    rings = _side_by_side([outer.rings, some])
+    level = np.concatenate((outer.level, inner.level[numbers] + 1))
+    order = np.lexsort((np.arange(len(level)), level, rings.item))
+    rings, width = _taken(rings, np.concatenate((outer.width, width)), order)
+    lines = _chosen_strands(inner.strands, np.flatnonzero(height[inner.strands.item] > 0))
+    lines = replace(lines, level=lines.level + 1, height=height[lines.item])
+    left = np.where(height > 0, region.nothing(len(height)), region.difference(outer.inner, inner.inner))
+    return LaidWalls(rings, width, level[order], strands_joined([outer.strands, lines]), inner.inner, outer.lost, left)
 
 
 def _side_by_side(many: list[Rings]) -> Rings:

@@ -53,7 +53,7 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
     """
     keys = np.stack((blocks.which, outlines.which, covers.which, np.round(thick * 1e6).astype(np.int64)), axis=1)
     unique, place = np.unique(keys, axis=0, return_inverse=True)
-    shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.room[unique[:, 2]]), axis=1).ravel())
+    shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.open[unique[:, 2]]), axis=1).ravel())
     of_item = shapes.starts_by_item(2 * len(unique))
     paths = blocks.paths
     spans = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
@@ -73,7 +73,8 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
                 paths.xy,
                 paths.start[p : q + 1],
                 width,
-                section_area(width, own) / height,
+                section_area(width, own) / own,
+                own / height,
                 (i * 0.618034) % 1.0,
                 BUDGET,
                 FINEST,
@@ -303,7 +304,7 @@ def _line_rows(xy, start, width, low, pitch, rows, round_ends):  # type: ignore[
 
 
 @kernel
-def _measure(shape_xy, outline, room, xy, start, width, fills, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
+def _measure(shape_xy, outline, room, xy, start, width, fills, storeys, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
     """Return region, plastic, void, overlap and outside of one layer, mm²."""
     out = np.zeros(7)
     widest = 0.0
@@ -318,7 +319,7 @@ def _measure(shape_xy, outline, room, xy, start, width, fills, phase, budget, fi
             high = max(high, xy[i, 1] + width[p])
             if i + 1 < start[p + 1]:
                 way = np.hypot(xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1])
-                out[1] += way * fills[p]
+                out[1] += way * fills[p] * storeys[p]
                 work += abs(xy[i + 1, 1] - xy[i, 1]) + width[p]
     if not high > low:
         return out

@@ -172,7 +172,8 @@ def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index
         int(row[1]) * SEED,
     )
     xy, width, start, level = laid
-    pieces = [_of_one_width(xy, start, width, np.where(level == 0, OUTER_WALL, INNER_WALL))]
+    height = np.where(level == 0, 0.0, walls.at_once[row[0]])
+    pieces = [_of_one_width(xy, start, width, np.where(level == 0, OUTER_WALL, INNER_WALL), height)]
     singles, x, y = _singles(walls.strands, int(row[0]), x, y)
     pieces += singles
     for fill, cell in zip(fills, row[2:], strict=True):
@@ -197,7 +198,7 @@ def _singles(strands: Strands, item: int, x: float, y: float) -> tuple[list[Orde
     xy, start, _, came, x, y = order_strokes(strands.xy, strands.start, alone, first, last, x, y)
     line = np.searchsorted(strands.start, came[start[:-1]], "right") - 1
     role = np.where(strands.level[line] == 0, OUTER_WALL, GAP_FILL)
-    return [_of_one_width(xy, start, _onward(strands.width, came), role)], x, y
+    return [_of_one_width(xy, start, _onward(strands.width, came), role, strands.height[line])], x, y
 
 
 def _onward(width: NDArray[np.float64], came: Index) -> NDArray[np.float64]:
@@ -207,12 +208,16 @@ def _onward(width: NDArray[np.float64], came: Index) -> NDArray[np.float64]:
 
 
 def _of_one_width(
-    xy: NDArray[np.float64], start: Index, width: NDArray[np.float64], role: NDArray[np.int64]
+    xy: NDArray[np.float64],
+    start: Index,
+    width: NDArray[np.float64],
+    role: NDArray[np.int64],
+    height: NDArray[np.float64],
 ) -> Ordered:
     """Part lines where their width changes; what follows in the same line is linked."""
     xy, start, mean, origin = parted_by_width(xy, start, width)
     linked = np.diff(origin, prepend=-1) == 0
-    return _straight(xy, start, role[origin], np.round(mean, 3), np.zeros(len(mean)), linked)
+    return _straight(xy, start, role[origin], np.round(mean, 3), height[origin], linked)
 
 
 def _straight(

@@ -42,7 +42,7 @@ def singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: i
     limits = np.array([least, bounds.narrowest, bounds.widest, bounds.rounding])
     xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, limits)
     item = middle.item[origin]
-    return Strands(np.round(xy, 3) + 0.0, width, start, item, np.full(len(item), level, np.int64))
+    return Strands(np.round(xy, 3) + 0.0, width, start, item, np.full(len(item), level, np.int64), np.zeros(len(item)))
 
 
 @kernel

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
@@ -15,12 +15,14 @@ from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.turns import loses, sharpest_turn
 from even_step.core.slicing.beads import Begun, Last, narrow_walls
-from even_step.core.slicing.laid import LaidWalls, Strands, gathered, no_strands
+from even_step.core.slicing.laid import LaidWalls, Strands, behind, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.singles import Bounds
 from even_step.core.work import Crew, runs_of
 
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
+OWN, WAITS, AT_ONCE = 0, 1, 2  # a layer's inner walls: its own, laid with one further up, laid for several
+STACKED = 0.8  # bores; no line is higher
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 
 
@@ -32,6 +34,7 @@ class WallSettings:
     outer_width: Annotated[float, keys.OUTER_WIDTH]
     line_width: Annotated[float, keys.LINE_WIDTH]
     thicken: Annotated[bool, keys.THICKEN]
+    layers_at_once: Annotated[int, keys.LAYERS_AT_ONCE]
     bore: float
 
     def bounds(self, height: float) -> Bounds:
@@ -65,6 +68,10 @@ class Walls:
         What is left inside the walls.
     lost : (W,) regions
         What is too thin for any line.
+    left : (W,) regions
+        What is left to inner walls that are laid with a layer further up.
+    at_once : (W,) float64
+        How high the closed inner walls are laid, mm; 0 as high as the layer.
     """
 
     which: Index
@@ -76,6 +83,8 @@ class Walls:
     strands: Strands
     inner: Regions
     lost: Regions
+    left: Regions
+    at_once: NDArray[np.float64]
 
 
 def wall_depths(settings: WallSettings, height: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -103,18 +112,84 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
     thick : (L,) float64
         Thickness of these layers, mm.
     """
-    pairs = np.stack((outlines.which, np.round(thick * 1e6).astype(np.int64)), axis=1)
-    unique, which = np.unique(pairs, axis=0, return_inverse=True)
-    source, height = unique[:, 0], unique[:, 1] / 1e6
+    turn, at_once = _turns(outlines.which, thick, settings)
+    keys_ = np.stack((outlines.which, np.round(thick * 1e6).astype(np.int64), turn), axis=1)
+    unique, which = np.unique(keys_, axis=0, return_inverse=True)
+    source, height, turn = unique[:, 0], unique[:, 1] / 1e6, unique[:, 2]
+    high = np.where(turn == AT_ONCE, at_once * height, 0.0)
     shapes = outlines.outline[source]
     if settings.count == 0:
         empty, none = region.rings(region.nothing(0)), np.empty(0, np.int64)
         nothing = region.nothing(len(source))
-        return Walls(which.ravel(), source, height, empty, np.empty(0), none, no_strands(), shapes, nothing)
+        return Walls(
+            which.ravel(), source, height, empty, np.empty(0), none, no_strands(), shapes, nothing, nothing, high
+        )
     runs = runs_of(region.size_in_points(shapes), most=8_000)
-    done = crew.each(lambda first, last: _lay(shapes[first:last], height[first:last], settings), runs)
-    laid = gathered(done, [np.arange(first, last) for first, last in runs])
-    return Walls(which.ravel(), source, height, laid.rings, laid.width, laid.level, laid.strands, laid.inner, laid.lost)
+
+    def lay(first: int, last: int) -> LaidWalls:
+        return _lay_in_turn(shapes[first:last], height[first:last], turn[first:last], at_once, settings)
+
+    laid = gathered(crew.each(lay, runs), [np.arange(first, last) for first, last in runs])
+    return Walls(
+        which.ravel(),
+        source,
+        height,
+        laid.rings,
+        laid.width,
+        laid.level,
+        laid.strands,
+        laid.inner,
+        laid.lost,
+        laid.left,
+        high,
+    )
+
+
+def _turns(which: Index, thick: NDArray[np.float64], settings: WallSettings) -> tuple[Index, int]:
+    """Say for each layer whether its inner walls are its own, wait for a layer further up, or are laid for several.
+
+    Also returns how many layers are laid at once. They are the groups in which infill is laid at once, too.
+    """
+    turn = np.full(len(which), OWN, np.int64)
+    most = int(STACKED * settings.bore / float(thick[1:].max()) + 1e-9) if len(thick) > 1 else 1
+    at_once = min(settings.layers_at_once, most) if settings.count > 1 else 1
+    if at_once < 2:
+        return turn, 1
+    groups = (len(which) - 1) // at_once
+    layers = 1 + np.arange(groups * at_once).reshape(groups, at_once)  # the first layer is laid by itself
+    same = (which[layers] == which[layers[:, :1]]).all(axis=1) & (np.ptp(thick[layers], axis=1) < 1e-9)
+    turn[layers[same]] = WAITS
+    turn[layers[same, -1]] = AT_ONCE
+    return turn, at_once
+
+
+def _lay_in_turn(
+    shapes: Regions, height: NDArray[np.float64], turn: Index, at_once: int, settings: WallSettings
+) -> LaidWalls:
+    """Lay all walls of some shapes; of others the outermost now and the inner ones for several layers at once."""
+    own, other = np.flatnonzero(turn == OWN), np.flatnonzero(turn != OWN)
+    parts, places = [], []
+    if len(own):
+        parts.append(_lay(shapes[own], height[own], settings))
+        places.append(own)
+    for one in np.unique(height[other]):
+        some = other[height[other] == one]
+        parts.append(_lay_at_once(shapes[some], float(one), turn[some] == AT_ONCE, at_once, settings))
+        places.append(some)
+    return gathered(parts, places)
+
+
+def _lay_at_once(
+    shapes: Regions, height: float, now: NDArray[np.bool_], at_once: int, settings: WallSettings
+) -> LaidWalls:
+    """Lay the outermost wall, and where it is time the others for several layers, as wide as keeps their plastic."""
+    high = at_once * height
+    outer = _lay(shapes, np.full(len(shapes), height), replace(settings, count=1))
+    rounding = float(section_rounding(high))
+    wider = settings.line_width + rounding - float(section_rounding(height))
+    others = replace(settings, count=settings.count - 1, outer_width=wider, line_width=wider, thicken=False)
+    inner = _lay(region.offset(outer.inner, rounding / 2), np.full(len(shapes), high), others)
+    return behind(outer, inner, np.where(now, high, 0.0))
 
 
 def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
@@ -184,6 +259,7 @@ class _Constant:
             level,
             no_strands(),
             self.inner[some],
+            region.nothing(len(some)),
             region.nothing(len(some)),
         )
 
