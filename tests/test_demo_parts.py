@@ -14,7 +14,7 @@ PARTS = sorted(path for path in (DATA / "demo").iterdir() if path.suffix in {".s
 EXPECTED = {
     "finial": {"floating"},
     "ridge_cap_inches": {"too-thin", "void"},
-    "louvre_ring": {"floating", "bridge-long"},
+    "louvre_ring": {"floating"},
     "mast_bracket": {"too-thin"},
     "torn_knob": {"open-mesh", "too-thin"},
 }

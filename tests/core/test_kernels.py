@@ -117,6 +117,7 @@ def test_hatching_and_the_ledger():
             fast[1],
             width,
             width * 0.9,
+            np.ones(len(width)),
             0.3,
             8000,
             0.05,

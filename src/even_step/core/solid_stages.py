@@ -92,7 +92,7 @@ class SolidStages:
             "order",
             (key, order, ways),
             lambda: order_lines(
-                self.outlines, self.walls, (*self.covers.fills, *filled, self.covers.tops), order, ways, crew
+                self.outlines, self.walls, (*self.covers.fills, *filled, *self.covers.tops), order, ways, crew
             ),
         )
         self.first = self.first or (blocks, key)

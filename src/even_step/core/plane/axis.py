@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.axis_ends import finished
+from even_step.core.plane.delaunay import numbered, refined
 from even_step.core.plane.fork import walk, ways_of
 from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 from even_step.core.plane.region import Regions
@@ -97,7 +98,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
         How far apart points lie along the outline, mm.
     """
     parts, owner = region.pieces(narrow)
-    corners, of_part = region.triangles(parts, spacing)
+    corners, of_part = refined(*region.triangles(parts), spacing)
     if len(corners) == 0:
         none = np.empty(0, np.int64)
         return Axes(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, np.empty((0, 2), np.bool_))
@@ -131,13 +132,7 @@ def _in_order(lines: Axes, owner: Index) -> Axes:
 
 def _net(corners: NDArray[np.float64], of_part: Index) -> _Net:
     """Number corners and sides of triangles (T, 3, 2), part by part."""
-    flat = np.round(corners.reshape(-1, 2) * 1000).astype(np.int64)
-    flat -= flat.min(axis=0)
-    _, place = np.unique((flat[:, 0] << 31) + flat[:, 1], return_inverse=True)
-    # Parts may touch in a point, which is not the same corner then.
-    _, where, vertex = np.unique((np.repeat(of_part, 3) << 32) + place, return_index=True, return_inverse=True)
-    points = corners.reshape(-1, 2)[where]
-    vertex = vertex.reshape(-1, 3)
+    points, vertex = numbered(corners, of_part)
     sides = np.stack((vertex, vertex[:, [1, 2, 0]]), axis=2).reshape(-1, 2)
     sides.sort(axis=1)
     keys = (sides[:, 0] << 32) + sides[:, 1]

@@ -317,8 +317,8 @@ def thickness(regions: Regions) -> NDArray[np.float64]:
     return np.asarray(2 * radius)
 
 
-def triangles(parts: Regions, spacing: float) -> tuple[NDArray[np.float64], Index]:
-    """Cut single polygons into triangles whose corners lie on the outline, no further apart than a spacing.
+def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
+    """Cut single polygons into triangles.
 
     Returns
     -------
@@ -327,13 +327,10 @@ def triangles(parts: Regions, spacing: float) -> tuple[NDArray[np.float64], Inde
     owner : (T,) int64
         Which polygon each came from, not falling.
     """
-    fine = _snapped(shapely.segmentize(parts, spacing))
-    crossed = ~shapely.is_valid(fine)  # points put on the grid may cross a hairline
-    fine[crossed] = parts[crossed]
     try:
-        cut = shapely.constrained_delaunay_triangles(fine)
+        cut = shapely.constrained_delaunay_triangles(parts)
     except shapely.errors.GEOSException:
-        cut = np.array([_triangles(one) for one in fine], object)
+        cut = np.array([_triangles(one) for one in parts], object)
     each, owner = shapely.get_parts(cut, return_index=True)
     return shapely.get_coordinates(each).reshape(-1, 4, 2)[:, :3], owner
 

@@ -86,6 +86,8 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     strands: list[Strands] = []
     lost, tight = region.nothing(count), np.empty(0, np.int64)
     for level in range(len(laid), len(filled)):
+        if region.is_empty(rest).all():
+            break
         fill = float(filled[level])
         full = bounds.full_above(fill)
         core = region.offset(rest, -full / 2)

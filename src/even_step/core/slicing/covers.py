@@ -13,9 +13,11 @@ from even_step.core.plane import region
 from even_step.core.plane.hatch import Hatch, hatch
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.bands import bands
 from even_step.core.slicing.bridges import Bridges, BridgeSettings, find_bridges
+from even_step.core.slicing.division import Division
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, Layout, fill_layers
+from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, Layout, fill_layers, nothing
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls
 from even_step.core.toolpath.roles import BOTTOM, BRIDGE, SOLID, TOP
@@ -89,7 +91,7 @@ class Covers:
     open: Regions
     bridges: Bridges
     fills: tuple[Fill, ...]
-    tops: Fill
+    tops: tuple[Fill, ...]
 
 
 def _ahead(numbers: Index, by: int) -> Index:
@@ -117,8 +119,15 @@ def covers(
     open_to = _open_to(walls.inner, outlines.outline, rows, crew)
 
     def split(first: int, last: int) -> tuple[Regions, Regions]:
-        some = _Division(walls.inner[rows[first:last, 0]], outlines.outline, rows[first:last, 1:], open_to[first:last])
-        return some.divide(reach, settings.least_area)
+        some = Division(
+            walls.inner[rows[first:last, 0]],
+            outlines.outline,
+            rows[first:last, 1:],
+            open_to[first:last],
+            settings.least_area,
+            settings.solid_width,
+        )
+        return some.divide(reach)
 
     weights = region.size_in_points(walls.inner[rows[:, 0]]) * (1 + open_to.sum(axis=1))
     done = crew.each(split, runs_of(weights, most=20_000))
@@ -131,13 +140,28 @@ def covers(
     bridges = find_bridges(full[:, 0], below, walls.inner[rows[:, 0]], over_air, crew)
     _take_bridges(full, room, bridges)
     layers = LayerRooms(which, room, thick, heights.cuts[: len(which)])
+    high = walls.height[rows[:, 0]]
     laid = [
-        fill_layers(replace(layers, rooms=full[:, i]), role, settings.of_role(role)[1], _layout(settings, role), crew)
+        _filled(replace(layers, rooms=full[:, i]), high, role, settings, over_air.bore, crew)
         for i, role in enumerate(COVER_ROLES)
     ]
     spans = _laid_bridges(bridges, layers, over_air, settings.bottom_width, crew)
     open_ = region.union(room, walls.left[rows[:, 0]])
-    return Covers(which, rows[:, 0], full, room, open_, bridges, (*spans, *laid[:2]), laid[2])
+    return Covers(which, rows[:, 0], full, room, open_, bridges, (*spans, *laid[0], *laid[1]), laid[2])
+
+
+def _filled(
+    layers: LayerRooms, height: NDArray[np.float64], role: int, settings: CoverSettings, bore: float, crew: Crew
+) -> tuple[Fill, ...]:
+    """Lay the full lines of a role: its pattern, and lines along what is too narrow for rows of them."""
+    pattern, width = settings.of_role(role)
+    layout = _layout(settings, role)
+    if pattern != "lines":
+        return (fill_layers(layers, role, width, layout, crew),)
+    rest, along = bands(layers.rooms, height, width, bore, crew)
+    count = len(layers.rooms)
+    narrow = Fill(role, width, layers.which, nothing(count), np.zeros(count), along=along)
+    return fill_layers(replace(layers, rooms=rest), role, width, layout, crew), narrow
 
 
 def _layout(settings: CoverSettings, role: int) -> Layout:
@@ -197,56 +221,3 @@ def _open_to(inner: Regions, outline: Regions, rows: Index, crew: Crew) -> NDArr
     if done:
         open_[real] = ~np.concatenate(done)
     return open_[place.ravel()].reshape(len(rows), -1)
-
-
-@dataclass
-class _Division:
-    """Some insides, the outlines near them (by number, −1 for none), and which leave them open."""
-
-    inner: Regions
-    outline: Regions
-    near: Index
-    open_to: NDArray[np.bool_]
-
-    def divide(self, reach: list[int], least_area: float) -> tuple[Regions, Regions]:
-        """Return bottom, solid and top, (n, 3), and the room for infill, (n,)."""
-        room = self._room()
-        full = region.nothing(len(room))
-        cut = self.open_to.any(axis=1)
-        full[cut] = region.difference(self.inner[cut], room[cut])
-        self._take_small_pieces(room, full, least_area)
-        bottom = self._beyond(full, reach.index(-1)) if -1 in reach else region.nothing(len(full))
-        top = self._beyond(full, reach.index(1)) if 1 in reach else region.nothing(len(full))
-        top = region.difference(top, bottom)
-        solid = region.difference(region.difference(full, bottom), top)
-        return np.stack((bottom, solid, top), axis=1), room
-
-    def _room(self) -> Regions:
-        """What every near layer covers; the farthest first, for it mostly settles the nearer ones."""
-        room = self.inner.copy()
-        room[(self.open_to & (self.near < 0)).any(axis=1)] = region.EMPTY
-        for column in range(self.near.shape[1]):
-            todo = np.flatnonzero(self.open_to[:, column] & ~region.is_empty(room))
-            other = self.outline[self.near[todo, column]]
-            still = ~region.covers(other, room[todo])
-            room[todo[still]] = region.intersection(room[todo[still]], other[still])
-        return room
-
-    def _take_small_pieces(self, room: Regions, full: Regions, least_area: float) -> None:
-        """Make full what is too small for infill."""
-        parts, owner = region.pieces(room)
-        small = region.area(parts) < least_area
-        hit = np.unique(owner[small])
-        if len(hit):
-            room[hit] = region.gathered(parts[~small], owner[~small], len(room))[hit]
-            full[hit] = region.difference(self.inner[hit], room[hit])
-
-    def _beyond(self, full: Regions, column: int) -> Regions:
-        """What of the full regions one near layer does not cover."""
-        out = region.nothing(len(full))
-        todo = self.open_to[:, column] & ~region.is_empty(full)
-        bare = todo & (self.near[:, column] < 0)
-        out[bare] = full[bare]
-        part = todo & (self.near[:, column] >= 0)
-        out[part] = region.difference(full[part], self.outline[self.near[part, column]])
-        return out

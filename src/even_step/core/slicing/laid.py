@@ -70,6 +70,22 @@ class LaidWalls:
     lost: Regions
     left: Regions
 
+    def as_strands(self) -> Strands:
+        """Return all lines as open ones; closed ones repeat their first point."""
+        start, count = self.rings.start, np.diff(self.rings.start)
+        ends = np.cumsum(count + 1) - 1
+        place = np.arange(int((count + 1).sum())) - np.repeat(np.arange(len(count)), count + 1)
+        place[ends] = start[:-1]
+        closed = Strands(
+            self.rings.xy[place],
+            self.width[place],
+            np.append(0, ends + 1),
+            self.rings.item,
+            self.level,
+            np.zeros(len(count)),
+        )
+        return strands_joined([closed, self.strands])
+
 
 def no_strands() -> Strands:
     """Return none."""

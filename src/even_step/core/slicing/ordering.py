@@ -174,7 +174,7 @@ def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index
     xy, width, start, level = laid
     height = np.where(level == 0, 0.0, walls.at_once[row[0]])
     pieces = [_of_one_width(xy, start, width, np.where(level == 0, OUTER_WALL, INNER_WALL), height)]
-    singles, x, y = _singles(walls.strands, int(row[0]), x, y)
+    singles, x, y = _strands(walls.strands, int(row[0]), x, y, (OUTER_WALL, GAP_FILL))
     pieces += singles
     for fill, cell in zip(fills, row[2:], strict=True):
         a, b = (int(fill.lines.cell[cell]), int(fill.lines.cell[cell + 1])) if cell >= 0 else (0, 0)
@@ -186,18 +186,25 @@ def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index
                 xy, start, linked, _, x, y = order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
             width, height = np.full(b - a, fill.width), np.full(b - a, fill.height[cell])
             pieces.append(_straight(xy, start, np.full(b - a, fill.role), width, height, linked))
+        along, x, y = _strands(fill.along, int(cell), x, y, (fill.role, fill.role))
+        pieces += along
     return _joined(pieces)
 
 
-def _singles(strands: Strands, item: int, x: float, y: float) -> tuple[list[Ordered], float, float]:
-    """Order the single lines of a set of walls, from a point; returns where the last ends."""
+def _strands(
+    strands: Strands, item: int, x: float, y: float, roles: tuple[int, int]
+) -> tuple[list[Ordered], float, float]:
+    """Order the lines of changing width of one item, from a point; returns where the last ends.
+
+    ``roles`` are those of the outermost lines and of all others.
+    """
     first, last = (int(at) for at in np.searchsorted(strands.item, (item, item + 1)))
     if last == first:
         return [], x, y
     alone = np.zeros(last, np.bool_)
     xy, start, _, came, x, y = order_strokes(strands.xy, strands.start, alone, first, last, x, y)
     line = np.searchsorted(strands.start, came[start[:-1]], "right") - 1
-    role = np.where(strands.level[line] == 0, OUTER_WALL, GAP_FILL)
+    role = np.where(strands.level[line] == 0, *roles)
     return [_of_one_width(xy, start, _onward(strands.width, came), role, strands.height[line])], x, y
 
 

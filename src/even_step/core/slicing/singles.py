@@ -8,10 +8,12 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.axis import axes
+from even_step.core.plane.bead import section_rounding
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.laid import Strands
 
+NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off
@@ -24,6 +26,12 @@ class Bounds:
     narrowest: float
     widest: float
     rounding: float
+
+    @classmethod
+    def of(cls, bore: float, height: float, *widths: float) -> Bounds:
+        """Return between which widths lines may vary in a layer; none is lower than it is wide."""
+        least = max(min(NARROWEST * bore, *widths), height)
+        return cls(least, max(WIDEST * bore, least, *widths), float(section_rounding(height)))
 
     def pair_above(self) -> float:
         """Thickness from which two lines are laid instead of one."""

@@ -23,7 +23,6 @@ from even_step.core.work import Crew, runs_of
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
 OWN, WAITS, AT_ONCE = 0, 1, 2  # a layer's inner walls: its own, laid with one further up, laid for several
 STACKED = 0.8  # bores; no line is higher
-NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 
 
 @dataclass(frozen=True)
@@ -38,10 +37,8 @@ class WallSettings:
     bore: float
 
     def bounds(self, height: float) -> Bounds:
-        """Return between which widths lines may vary in a layer of some height; none is lower than it is wide."""
-        least = max(min(NARROWEST * self.bore, self.outer_width, self.line_width), height)
-        most = max(WIDEST * self.bore, self.outer_width, self.line_width, least)
-        return Bounds(least, most, float(section_rounding(height)))
+        """Return between which widths lines may vary in a layer of some height."""
+        return Bounds.of(self.bore, height, self.outer_width, self.line_width)
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.hatch import Hatch, Strokes, hatch
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.laid import Strands, no_strands
 from even_step.core.slicing.patterns import curves, families
 from even_step.core.slicing.patterns.end_runs import with_end_runs
 from even_step.core.slicing.patterns.rings import concentric
@@ -86,6 +87,8 @@ class Fill:
         How high the lines of a set are, mm; 0 as high as their layer.
     in_rows : bool
         Whether they are to be laid row by row, each beside the last.
+    along : Strands
+        Lines of changing width, whose items are sets.
     """
 
     role: int
@@ -94,6 +97,7 @@ class Fill:
     lines: Strokes
     height: NDArray[np.float64]
     in_rows: bool = False
+    along: Strands = field(default_factory=no_strands)
 
 
 @dataclass(frozen=True, eq=False)

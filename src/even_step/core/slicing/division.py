@@ -1,0 +1,108 @@
+"""Stage 5, by area: what of the inside of a layer is bottom, solid, top, or room for infill."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+
+THIN_ROOM = 1.5  # lines: what is narrower on average holds no infill
+THIN_FULL = 0.9  # lines: what is narrower on average is no line of its own
+
+
+@dataclass
+class Division:
+    """Some insides, the outlines near them (by number, −1 for none), and which leave them open.
+
+    Room smaller than ``least_area`` mm² is made full; lines are ``width`` mm wide.
+    """
+
+    inner: Regions
+    outline: Regions
+    near: Index
+    open_to: NDArray[np.bool_]
+    least_area: float
+    width: float
+
+    def divide(self, reach: list[int]) -> tuple[Regions, Regions]:
+        """Return bottom, solid and top, (n, 3), and the room for infill, (n,)."""
+        room = self._room()
+        full = region.nothing(len(room))
+        cut = self.open_to.any(axis=1)
+        full[cut] = region.difference(self.inner[cut], room[cut])
+        self._take_small_pieces(room, full)
+        self._widen_slivers(room, full)
+        bottom = self._beyond(full, reach.index(-1)) if -1 in reach else region.nothing(len(full))
+        top = self._beyond(full, reach.index(1)) if 1 in reach else region.nothing(len(full))
+        top = region.difference(top, bottom)
+        solid = region.difference(region.difference(full, bottom), top)
+        self._join_slivers(full, bottom, solid, top)
+        return np.stack((bottom, solid, top), axis=1), room
+
+    def _room(self) -> Regions:
+        """What every near layer covers; the farthest first, for it mostly settles the nearer ones."""
+        room = self.inner.copy()
+        room[(self.open_to & (self.near < 0)).any(axis=1)] = region.EMPTY
+        for column in range(self.near.shape[1]):
+            todo = np.flatnonzero(self.open_to[:, column] & ~region.is_empty(room))
+            other = self.outline[self.near[todo, column]]
+            still = ~region.covers(other, room[todo])
+            room[todo[still]] = region.intersection(room[todo[still]], other[still])
+        return room
+
+    def _take_small_pieces(self, room: Regions, full: Regions) -> None:
+        """Make full what is too small or too narrow for infill."""
+        parts, owner = region.pieces(room)
+        small = (region.area(parts) < self.least_area) | (_mean_width(parts) < THIN_ROOM * self.width)
+        hit = np.unique(owner[small])
+        if len(hit):
+            room[hit] = region.gathered(parts[~small], owner[~small], len(room))[hit]
+            full[hit] = region.difference(self.inner[hit], room[hit])
+
+    def _widen_slivers(self, room: Regions, full: Regions) -> None:
+        """Make full pieces into which no line fits a line wide toward the room; mostly they lie along a wall."""
+        parts, owner = region.pieces(full)
+        mean = _mean_width(parts)
+        thin = (mean < THIN_FULL * self.width) & ~region.is_empty(room)[owner]
+        rows = np.unique(owner[thin])
+        if len(rows):
+            lacking = np.bincount(owner[thin], self.width - mean[thin]) / np.maximum(np.bincount(owner[thin]), 1)
+            slivers = region.gathered(parts[thin], owner[thin], len(full))[rows]
+            room[rows] = region.difference(room[rows], region.offset(slivers, lacking[rows]))
+            full[rows] = region.difference(self.inner[rows], room[rows])
+
+    def _join_slivers(self, full: Regions, bottom: Regions, solid: Regions, top: Regions) -> None:
+        """Give slivers of one kind to a neighbour of another kind; all change in place."""
+        for one, other, third in (
+            (solid, bottom, top),
+            (solid, top, bottom),
+            (bottom, solid, top),
+            (top, solid, bottom),
+        ):
+            parts, owner = region.pieces(one)
+            thin = (_mean_width(parts) < THIN_FULL * self.width) & region.touches(parts, other[owner])
+            hit = np.unique(owner[thin])
+            if len(hit):
+                one[hit] = region.gathered(parts[~thin], owner[~thin], len(one))[hit]
+                # What is left of the whole, for the union of neighbours would keep a hairline between them.
+                other[hit] = region.difference(region.difference(full[hit], one[hit]), third[hit])
+
+    def _beyond(self, full: Regions, column: int) -> Regions:
+        """What of the full regions one near layer does not cover."""
+        out = region.nothing(len(full))
+        todo = self.open_to[:, column] & ~region.is_empty(full)
+        bare = todo & (self.near[:, column] < 0)
+        out[bare] = full[bare]
+        part = todo & (self.near[:, column] >= 0)
+        out[part] = region.difference(full[part], self.outline[self.near[part, column]])
+        return out
+
+
+def _mean_width(parts: Regions) -> NDArray[np.float64]:
+    """Return how wide polygons are on average, (n,), mm: a band's area over half of its outline."""
+    return np.asarray(2 * region.area(parts) / np.maximum(region.perimeter(parts), 1e-9))
