@@ -212,7 +212,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
         evidence = Evidence(job, heights, sliced, tuple(placed), ledgers, resolved.values, wall, lift, toolpath, plan)
-        found = findings(evidence) + _rounded_heights(evidence)
+        found = findings(evidence)
     return Sliced(
         job,
         resolved,
@@ -331,28 +331,3 @@ def _toolpath(
         (tuple(key for _, key in blocks), skirt_key, places, travel),
         lambda: assemble(standing, skirt, heights, travel),
     )
-
-
-def _rounded_heights(evidence: Evidence) -> list[Finding]:
-    """Tell where a part's height could not be met, for parts share their layers."""
-    told = []
-    for part, solid in evidence.first_of_each():
-        tall = float(solid.mesh.bounds[1, 2])
-        count = len(solid.contours.which)
-        off = evidence.layer_top(count - 1) - tall if count else -tall
-        if abs(off) > 0.01:
-            told.append(
-                Finding(
-                    "height-rounded",
-                    "note",
-                    part.title,
-                    max(0, count - 1),
-                    tall + off,
-                    part.at,
-                    round(off, 3),
-                    "mm",
-                    f"{part.title} is {tall:.2f} mm tall and comes out {tall + off:.2f} mm",
-                    "thinner layers, or a height that is a whole number of layers",
-                )
-            )
-    return told

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.axis import axes
 from even_step.core.plane.delaunay import refined
 
@@ -20,7 +20,7 @@ def one(shape):
 
 def fine(shape, spacing=0.25):
     parts, _ = region.pieces(region.offset(one(shape), 0.0))
-    return refined(*region.triangles(parts), spacing)
+    return refined(*cut.triangles(parts), spacing)
 
 
 def area_of(corners):
@@ -69,7 +69,7 @@ def test_a_thin_frame_has_one_middle_line_half_its_thickness_from_both_walls(thi
 
 def test_parts_that_touch_in_a_point_keep_to_themselves():
     two = np.array([shapely.box(0, 0, 2, 1), shapely.box(2, 1, 4, 2)], object)
-    corners, owner = refined(*region.triangles(two), 0.25)
+    corners, owner = refined(*cut.triangles(two), 0.25)
     assert [area_of(corners[owner == k]) for k in range(2)] == pytest.approx([2, 2])
     assert (np.diff(owner) >= 0).all()
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import shapely
 
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.bead import plastic_width, section_area
 from even_step.core.plane.delaunay import refined
 from even_step.core.plane.hatch import Hatch, hatch
@@ -180,7 +180,7 @@ def test_triangles_fill_parts_and_a_hairline_is_no_error():
         ],
         object,
     )
-    corners, owner = refined(*region.triangles(parts), 0.25)
+    corners, owner = refined(*cut.triangles(parts), 0.25)
     a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     areas = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
     assert np.bincount(owner, areas, 3) == pytest.approx(shapely.area(parts), abs=2e-3)

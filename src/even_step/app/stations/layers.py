@@ -71,7 +71,7 @@ class FindingRow(QAbstractButton):
         self.number, self._finding = number, finding
         self.setObjectName(f"finding {number}")
         where = f"layer {finding['layer']} · z {finding['z_mm']:.2f} mm" if finding["layer"] >= 0 else "whole part"
-        self._where = f"{where} · {finding['part']}"
+        self._where = f"{where} · {finding['part']}" if finding["part"] else "whole job"
         self.setAccessibleName(f"{finding['severity']}: {finding['message']}, {self._where}")
         self.setToolTip(f"{finding['message']}\n{self._where}\nRemedy: {finding['remedy']}")
         self.setCheckable(True)
@@ -206,8 +206,9 @@ class LayersStation(Sheet):
         trial = self._desk.trials.shown
         if trial is None or trial.lines is None:
             return
-        layer = int(trial.report["findings"][number]["layer"])
-        if layer >= 0:
-            self._desk.view.show_layers(0, layer, trial.lines.count)
+        finding = trial.report["findings"][number]
+        if finding["layer"] >= 0:
+            self._desk.view.show_layers(0, int(finding["layer"]), trial.lines.count)
         self._desk.view.finding = -1
-        self._desk.view.set("finding", number)
+        if finding["part"]:  # what is about the whole job has no place
+            self._desk.view.set("finding", number)

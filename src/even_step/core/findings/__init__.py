@@ -3,16 +3,29 @@
 from even_step.core.findings import (
     bridge_long,
     floating,
+    height_rounded,
     off_bed,
     open_mesh,
     outside_volume,
     parts_touch,
+    setting_idle,
     too_thin,
     void,
 )
 from even_step.core.findings.finding import Evidence, Finding
 
-CHECKS = (off_bed, outside_volume, parts_touch, open_mesh, too_thin, void, floating, bridge_long)
+CHECKS = (
+    off_bed,
+    outside_volume,
+    parts_touch,
+    open_mesh,
+    too_thin,
+    void,
+    floating,
+    bridge_long,
+    height_rounded,
+    setting_idle,
+)
 RANK = {"stop": 0, "warn": 1, "note": 2}
 
 

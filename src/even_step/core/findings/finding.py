@@ -28,7 +28,10 @@ Severity = Literal["stop", "warn", "note"]
 
 @dataclass(frozen=True)
 class Finding:
-    """One fault or caution. ``layer`` is −1 where it is about a whole part; ``at_mm`` is on the bed."""
+    """One fault or caution. ``layer`` is −1 where it is about a whole part, ``part`` empty where it is about the job.
+
+    ``at_mm`` is on the bed.
+    """
 
     code: str
     severity: Severity

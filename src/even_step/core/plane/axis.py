@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.axis_ends import finished
 from even_step.core.plane.delaunay import numbered, refined
 from even_step.core.plane.fork import walk, ways_of
@@ -98,7 +98,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
         How far apart points lie along the outline, mm.
     """
     parts, owner = region.pieces(narrow)
-    corners, of_part = refined(*region.triangles(parts), spacing)
+    corners, of_part = refined(*cut.triangles(parts), spacing)
     if len(corners) == 0:
         none = np.empty(0, np.int64)
         return Axes(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, np.empty((0, 2), np.bool_))

@@ -1,6 +1,6 @@
 """Regions of the plane: arrays of them, one entry a layer, and what can be done with whole arrays.
 
-The only module that calls the polygon library. All results lie on a grid of 1 µm and are valid.
+Only this module and ``cut`` call the polygon library. All results lie on a grid of 1 µm and are valid.
 """
 
 from __future__ import annotations
@@ -317,83 +317,11 @@ def thickness(regions: Regions) -> NDArray[np.float64]:
     return np.asarray(2 * radius)
 
 
-def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
-    """Cut single polygons into triangles.
-
-    Returns
-    -------
-    corners : (T, 3, 2) float64
-        mm.
-    owner : (T,) int64
-        Which polygon each came from, not falling.
-    """
-    try:
-        cut = shapely.constrained_delaunay_triangles(parts)
-    except shapely.errors.GEOSException:
-        cut = np.array([_triangles(one) for one in parts], object)
-    each, owner = shapely.get_parts(cut, return_index=True)
-    return shapely.get_coordinates(each).reshape(-1, 4, 2)[:, :3], owner
-
-
-def _triangles(part: shapely.Geometry) -> shapely.Geometry:
-    """Cut one polygon; one that is too thin for the library's arithmetic leaves none."""
-    try:
-        return shapely.constrained_delaunay_triangles(part)
-    except shapely.errors.GEOSException:
-        return EMPTY
-
-
-def wedges(part: shapely.Polygon, count: int) -> Regions:
-    """Return wedges of equal angles that meet in the middle of a polygon's largest hole and reach past it, (count,).
-
-    None for a polygon without a hole.
-    """
-    holes = shapely.polygons(shapely.get_rings(part)[1:])
-    if len(holes) == 0:
-        return nothing(0)
-    middle = shapely.get_coordinates(shapely.centroid(holes[np.argmax(shapely.area(holes))]))[0]
-    x0, y0, x1, y1 = shapely.bounds(part)
-    reach = 2.0 * np.hypot(x1 - x0, y1 - y0)
-    turn = 2 * np.pi * np.arange(count + 1) / count
-    rim = middle + reach * np.stack((np.cos(turn), np.sin(turn)), axis=1)
-    corners = np.stack((np.broadcast_to(middle, (count, 2)), rim[:-1], rim[1:]), axis=1)
-    return np.asarray(shapely.polygons(corners), object)
-
-
 def without_holes(regions: Regions) -> Regions:
     """Return regions with their holes filled (and the parts united)."""
     parts, owner = shapely.get_parts(regions, return_index=True)
     filled = shapely.polygons(shapely.get_exterior_ring(parts)) if len(parts) else parts
     return np.array([union_all(filled[owner == i]) for i in range(len(regions))], object)
-
-
-def stroked(xy: Points, start: Index, width: NDArray[np.float64]) -> shapely.MultiPolygon:
-    """Return what lines cover, each drawn with its width in mm and with round ends."""
-    if len(start) < 2:
-        return nothing(1)[0]
-    lines = shapely.linestrings(xy, indices=np.repeat(np.arange(len(start) - 1), np.diff(start)))
-    return union_all(shapely.buffer(lines, width / 2, quad_segs=4))
-
-
-def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
-    """Cut lines to regions, list by list.
-
-    Returns
-    -------
-    xy, start
-        Points of the pieces no shorter than ``shortest`` mm, on the grid, and where each piece begins.
-    cell : (n + 1,) int64
-        Where each region's pieces begin.
-    """
-    many = np.array([shapely.MultiLineString(lines) for lines in drawn], object)
-    pieces_, owner = shapely.get_parts(shapely.intersection(many, regions), return_index=True)
-    long = (shapely.get_type_id(pieces_) == 1) & (shapely.length(pieces_) >= shortest)
-    xy, of = shapely.get_coordinates(pieces_[long], return_index=True)
-    return (
-        np.asarray(np.round(xy, DECIMALS) + 0.0, np.float64),
-        starts_of(np.bincount(of, minlength=int(long.sum()))),
-        starts_of(np.bincount(owner[long], minlength=len(regions))),
-    )
 
 
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import bridges as keys
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Geometry, Regions
 from even_step.core.plane.spans import Span, best_span, longest_line, shortest_chord
@@ -101,7 +101,7 @@ def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: Brid
 def _ways(gap: Regions, hold: Regions, whole: Regions) -> list[_Way]:
     """Say how a gap is bridged, (1,) regions each: all in one direction, round a hole piece by piece, or not at all."""
     span = best_span(gap, hold)
-    wedges = region.wedges(gap[0], PIECES)
+    wedges = cut.wedges(gap[0], PIECES)
     if len(wedges) and span.longest > 0.0:
         cells = region.intersection(np.repeat(gap, PIECES), wedges)
         chords = [] if region.is_empty(cells).any() else [_across(gap, hold, cells[[i]]) for i in range(PIECES)]

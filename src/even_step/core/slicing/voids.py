@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.region import Regions
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -28,6 +28,6 @@ def void_pieces(toolpath: Toolpath, layer: int, part: int, dense: Regions) -> Re
     spans = [np.arange(toolpath.start[p], toolpath.start[p + 1]) for p in mine]
     counts = np.concatenate(([0], np.cumsum([len(span) for span in spans]))).astype(np.int64)
     points = toolpath.xy[np.concatenate(spans)] if spans else np.zeros((0, 2))
-    laid = region.stroked(points, counts, toolpath.width[mine].astype(np.float64))
+    laid = cut.stroked(points, counts, toolpath.width[mine].astype(np.float64))
     pieces, _ = region.pieces(region.difference(dense, np.array([laid], object)))
     return np.asarray(pieces[region.area(pieces) >= LEAST_AREA], object)

@@ -58,6 +58,13 @@ class InfillSettings:
         return self.grading != "none" and self.pattern in families.FAMILIES
 
 
+def ignored_by(pattern: str) -> frozenset[str]:
+    """Return which fields of the settings a pattern has no use for."""
+    graded = set() if pattern in families.FAMILIES else {"grading", "grading_depth"}
+    own = {"concentric": {"angle", "end_run"}, "branching": {"overlap", "end_run", "layers_at_once"}}
+    return frozenset(graded | own.get(pattern, set()))
+
+
 def infill(
     walls: Walls,
     covers: Covers,

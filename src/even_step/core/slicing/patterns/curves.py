@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.plane import region
+from even_step.core.plane import cut, region
 from even_step.core.plane.hatch import Strokes
 from even_step.core.plane.ragged import Index, Points
 from even_step.core.plane.region import Regions
@@ -60,7 +60,7 @@ def curves(rooms: Regions, filled: NDArray[np.float64], z: NDArray[np.float64], 
             low, high = corners.min(axis=0), corners.max(axis=0)
             lines = draw(low, high, float(filled[i]), how.share, float(z[i]))
             drawn.append([line @ turn.T + how.origin for line in lines])
-        return region.lines_within(drawn, rooms[first:last], SHORTEST)
+        return cut.lines_within(drawn, rooms[first:last], SHORTEST)
 
     return gathered(crew.each(lay, runs_of(region.area(rooms), most=20_000)))
 
