@@ -24,7 +24,7 @@ def idle(folder, settings):
         ({"infill.grading_depth": 4}, ["Near is within"]),
         ({"walls.count": 1, "walls.layers_at_once": 2, "layers.height": 0.1}, ["Layers of inner walls at once"]),
         ({"walls.layers_at_once": 2, "layers.height": 0.3}, ["Layers of inner walls at once"]),
-        ({"travel.inside": False, "travel.detour": 200}, None),
+        ({"travel.inside": False, "travel.detour": 3}, None),
         ({"infill.pattern": "grid", "infill.grading": "walls", "infill.grading_depth": 4}, []),
         ({"infill.density": 30, "infill.angle": 30}, []),
     ],
