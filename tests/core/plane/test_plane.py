@@ -155,7 +155,30 @@ def test_a_ring_begins_at_its_leftmost_lowest_point():
     assert start_of_ring(ring, 0, 4) == 2
 
 
-@pytest.mark.parametrize("count", [1, 7, 48, 49, 500])
+def length_of_ways(ends, order, flip, at):
+    total, at = 0.0, np.array(at)
+    for i, side in zip(order, flip, strict=True):
+        total += float(np.hypot(*(ends[i, 2 * side : 2 * side + 2] - at)))
+        at = ends[i, 2 - 2 * side : 4 - 2 * side]
+    return total, at
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 20, 64])
+def test_no_turn_of_a_stretch_shortens_a_short_order(count):
+    ends = np.random.default_rng(count).random((count, 4)) * 100
+    order, flip = np.empty(count, np.int64), np.empty(count, np.int64)
+    x, y = nearest_order(ends, count, 50.0, 50.0, order, flip)
+    assert sorted(order) == list(range(count))
+    best, at = length_of_ways(ends, order, flip, (50.0, 50.0))
+    assert (x, y) == tuple(at)
+    for i, j in itertools.combinations(range(count), 2):
+        span = slice(i, j + 1)
+        other, turned = order.copy(), flip.copy()
+        other[span], turned[span] = order[span][::-1], 1 - flip[span][::-1]
+        assert length_of_ways(ends, other, turned, (50.0, 50.0))[0] > best - 1e-5
+
+
+@pytest.mark.parametrize("count", [65, 500])
 def test_the_nearest_next_visits_each_line_once_and_takes_the_nearest(count):
     random = np.random.default_rng(count)
     ends = random.random((count, 4)) * 100

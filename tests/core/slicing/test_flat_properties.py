@@ -47,7 +47,7 @@ def plans(draw):
 
 def laid(plan, count, **more):
     outlines = Outlines(np.zeros(1, np.int64), np.array([plan], object))
-    chosen = WallSettings(count, 0.45, 0.45, thicken=False, layers_at_once=1, bore=0.4, **more)
+    chosen = WallSettings(count, 0.45, 0.45, thicken=False, layers_at_once=1, more_on_slopes=0, bore=0.4, **more)
     return walls(outlines, np.array([HEIGHT]), chosen, Crew(1))
 
 

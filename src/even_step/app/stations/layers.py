@@ -209,6 +209,6 @@ class LayersStation(Sheet):
         finding = trial.report["findings"][number]
         if finding["layer"] >= 0:
             self._desk.view.show_layers(0, int(finding["layer"]), trial.lines.count)
-        self._desk.view.finding = -1
-        if finding["part"]:  # what is about the whole job has no place
-            self._desk.view.set("finding", number)
+        if finding["part"]:
+            self._desk.view.finding = -1
+        self._desk.view.set("finding", number if finding["part"] else -1)  # the whole job has no place

@@ -80,4 +80,16 @@ LAYERS_AT_ONCE = Setting(
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
 )
-ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, THICKEN, ORDER, SEAM)
+MORE_ON_SLOPES = Setting(
+    "walls.more_on_slopes",
+    "More walls on shallow slopes",
+    "count",
+    0,
+    "Where the outline moves by more than half a line from one layer to the next, both layers get so many more walls, "
+    "so that walls lie on walls and the slope is tight.",
+    range=(0, 10),
+    step=1,
+    level="wider",
+    synonyms=("extra", "overhang", "gaps", "tight"),
+)
+ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, MORE_ON_SLOPES, THICKEN, ORDER, SEAM)

@@ -66,7 +66,7 @@ RULES = (
         "raise the number of walls",
     ),
     Idle(
-        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.thicken_thin"),
+        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.thicken_thin", "walls.more_on_slopes"),
         _nothing("walls.count"),
         "there are no walls",
         "raise the number of walls",

@@ -1,4 +1,8 @@
-"""The nearest next: an order of lines in which each begins near where the one before ended."""
+"""The nearest next: an order of lines in which each begins near where the one before ended.
+
+Short lists are then improved by turning stretches of them round (2-opt; Croes, "A method for solving
+traveling-salesman problems", 1958), which takes out the long ways back that the nearest next leaves.
+"""
 
 from __future__ import annotations
 
@@ -7,17 +11,63 @@ import numpy as np
 from even_step.core.kernels import kernel
 
 FEW = 48  # so many are searched one by one, more through a grid
+SHORT = 64  # lists no longer than that are improved
+LEAST_GAIN = 1e-6  # mm
+PASSES = 8  # over the list, at the most
 
 
 @kernel
 def nearest_order(ends, count, x, y, order, flip):  # type: ignore[no-untyped-def]
-    """Order lines greedily by their nearer end, from a point.
+    """Order lines by their nearer end, from a point.
 
     ``ends`` (n, 4) holds the two ends of each line. ``order[:count]`` gets the numbers of the lines,
     ``flip[:count]`` whether each is run from its second end. Returns where the last one ends. The ends lie
     in a grid of about two a cell, which is laid anew whenever three quarters are gone, so the time grows
-    with the number of lines and not with its square.
+    with the number of lines and not with its square. Lists of up to ``SHORT`` lines are improved afterwards.
     """
+    end_x, end_y = _greedy(ends, count, x, y, order, flip)
+    if 2 < count <= SHORT:
+        _improve(ends, count, x, y, order, flip)
+        other = 2 - 2 * flip[count - 1]
+        end_x, end_y = ends[order[count - 1], other], ends[order[count - 1], other + 1]
+    return end_x, end_y
+
+
+@kernel
+def _improve(ends, count, x, y, order, flip):  # type: ignore[no-untyped-def]
+    """Turn stretches of the order round as long as that shortens the ways between the lines."""
+    for _ in range(PASSES):
+        better = False
+        for i in range(count - 1):
+            px, py = x, y
+            if i > 0:
+                other = 2 - 2 * flip[i - 1]
+                px, py = ends[order[i - 1], other], ends[order[i - 1], other + 1]
+            for j in range(i + 1, count):
+                a = 2 * flip[i]
+                b = 2 - 2 * flip[j]
+                ax, ay = ends[order[i], a], ends[order[i], a + 1]
+                bx, by = ends[order[j], b], ends[order[j], b + 1]
+                gain = np.hypot(ax - px, ay - py) - np.hypot(bx - px, by - py)
+                if j + 1 < count:
+                    c = 2 * flip[j + 1]
+                    cx, cy = ends[order[j + 1], c], ends[order[j + 1], c + 1]
+                    gain += np.hypot(cx - bx, cy - by) - np.hypot(cx - ax, cy - ay)
+                if gain > LEAST_GAIN:
+                    better = True
+                    low, high = i, j
+                    while low <= high:
+                        order[low], order[high] = order[high], order[low]
+                        flip[low], flip[high] = 1 - flip[high], 1 - flip[low]
+                        low += 1
+                        high -= 1
+        if not better:
+            break
+    return 0
+
+
+@kernel
+def _greedy(ends, count, x, y, order, flip):  # type: ignore[no-untyped-def]
     left = count
     alive = np.arange(count)
     gone = np.zeros(count, np.bool_)

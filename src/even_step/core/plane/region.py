@@ -230,6 +230,11 @@ def perimeter(regions: Regions) -> NDArray[np.float64]:
     return np.asarray(shapely.length(regions))
 
 
+def mean_width(regions: Regions) -> NDArray[np.float64]:
+    """Return how wide bands are on average, mm: their area over half of their outline."""
+    return np.asarray(2 * shapely.area(regions) / np.maximum(shapely.length(regions), 1e-9))
+
+
 def parts(regions: Regions) -> NDArray[np.int64]:
     """Return of how many separate polygons each region is."""
     return np.asarray(np.where(is_empty(regions), 0, shapely.get_num_geometries(regions)), np.int64)

@@ -41,9 +41,8 @@ def bands(full: Regions, height: NDArray[np.float64], width: float, bore: float,
     """
     parts, owner = region.pieces(full)
     filled = plastic_width(width, height)[owner]
-    length = np.maximum(region.perimeter(parts), 1e-9) / 2
-    mean = region.area(parts) / length
-    narrow = np.flatnonzero((mean < NARROW * filled) & (length > LONG * mean))
+    mean = region.mean_width(parts)
+    narrow = np.flatnonzero((mean < NARROW * filled) & (region.perimeter(parts) / 2 > LONG * mean))
     if len(narrow) == 0:
         return full, no_strands()
     micrometres = np.round(height[owner[narrow]] * 1e6).astype(np.int64)

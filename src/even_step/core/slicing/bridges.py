@@ -73,7 +73,7 @@ def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: Brid
         The inside of the walls: bridges may reach there.
     """
     parts, owner = region.pieces(bottom)
-    wide = 2 * region.area(parts) / np.maximum(region.perimeter(parts), 1e-9) >= LEAST_WIDTH
+    wide = region.mean_width(parts) >= LEAST_WIDTH
     wide &= ~region.is_empty(below)[owner]
     parts, owner = parts[wide], owner[wide]
 

@@ -58,7 +58,7 @@ class Division:
     def _take_small_pieces(self, room: Regions, full: Regions) -> None:
         """Make full what is too small or too narrow for infill."""
         parts, owner = region.pieces(room)
-        small = (region.area(parts) < self.least_area) | (_mean_width(parts) < THIN_ROOM * self.width)
+        small = (region.area(parts) < self.least_area) | (region.mean_width(parts) < THIN_ROOM * self.width)
         hit = np.unique(owner[small])
         if len(hit):
             room[hit] = region.gathered(parts[~small], owner[~small], len(room))[hit]
@@ -67,7 +67,7 @@ class Division:
     def _widen_slivers(self, room: Regions, full: Regions) -> None:
         """Make full pieces into which no line fits a line wide toward the room; mostly they lie along a wall."""
         parts, owner = region.pieces(full)
-        mean = _mean_width(parts)
+        mean = region.mean_width(parts)
         thin = (mean < THIN_FULL * self.width) & ~region.is_empty(room)[owner]
         rows = np.unique(owner[thin])
         if len(rows):
@@ -85,7 +85,7 @@ class Division:
             (top, solid, bottom),
         ):
             parts, owner = region.pieces(one)
-            thin = (_mean_width(parts) < THIN_FULL * self.width) & region.touches(parts, other[owner])
+            thin = (region.mean_width(parts) < THIN_FULL * self.width) & region.touches(parts, other[owner])
             hit = np.unique(owner[thin])
             if len(hit):
                 one[hit] = region.gathered(parts[~thin], owner[~thin], len(one))[hit]
@@ -101,8 +101,3 @@ class Division:
         part = todo & (self.near[:, column] >= 0)
         out[part] = region.difference(full[part], self.outline[self.near[part, column]])
         return out
-
-
-def _mean_width(parts: Regions) -> NDArray[np.float64]:
-    """Return how wide polygons are on average, (n,), mm: a band's area over half of its outline."""
-    return np.asarray(2 * region.area(parts) / np.maximum(region.perimeter(parts), 1e-9))

@@ -18,10 +18,12 @@ from even_step.core.slicing.beads import Begun, Last, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, behind, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.singles import Bounds
+from even_step.core.slicing.slopes import on_slopes
 from even_step.core.work import Crew, runs_of
 
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
-OWN, WAITS, AT_ONCE = 0, 1, 2  # a layer's inner walls: its own, laid with one further up, laid for several
+# A layer's inner walls: its own, laid with one further up, laid for several, or more of them than elsewhere.
+OWN, WAITS, AT_ONCE, MORE = 0, 1, 2, 3
 STACKED = 0.8  # bores; no line is higher
 
 
@@ -34,6 +36,7 @@ class WallSettings:
     line_width: Annotated[float, keys.LINE_WIDTH]
     thicken: Annotated[bool, keys.THICKEN]
     layers_at_once: Annotated[int, keys.LAYERS_AT_ONCE]
+    more_on_slopes: Annotated[int, keys.MORE_ON_SLOPES]
     bore: float
 
     def bounds(self, height: float) -> Bounds:
@@ -110,6 +113,9 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
         Thickness of these layers, mm.
     """
     turn, at_once = _turns(outlines.which, thick, settings)
+    if settings.count and settings.more_on_slopes:
+        stack = settings.outer_width + (settings.count - 1 + settings.more_on_slopes) * settings.line_width
+        turn[(turn == OWN) & on_slopes(outlines, settings.line_width, stack, crew)] = MORE
     keys_ = np.stack((outlines.which, np.round(thick * 1e6).astype(np.int64), turn), axis=1)
     unique, which = np.unique(keys_, axis=0, return_inverse=True)
     source, height, turn = unique[:, 0], unique[:, 1] / 1e6, unique[:, 2]
@@ -164,11 +170,13 @@ def _lay_in_turn(
     shapes: Regions, height: NDArray[np.float64], turn: Index, at_once: int, settings: WallSettings
 ) -> LaidWalls:
     """Lay all walls of some shapes; of others the outermost now and the inner ones for several layers at once."""
-    own, other = np.flatnonzero(turn == OWN), np.flatnonzero(turn != OWN)
     parts, places = [], []
-    if len(own):
-        parts.append(_lay(shapes[own], height[own], settings))
-        places.append(own)
+    for kind, count in ((OWN, settings.count), (MORE, settings.count + settings.more_on_slopes)):
+        own = np.flatnonzero(turn == kind)
+        if len(own):
+            parts.append(_lay(shapes[own], height[own], replace(settings, count=count)))
+            places.append(own)
+    other = np.flatnonzero((turn == WAITS) | (turn == AT_ONCE))
     for one in np.unique(height[other]):
         some = other[height[other] == one]
         parts.append(_lay_at_once(shapes[some], float(one), turn[some] == AT_ONCE, at_once, settings))
