@@ -163,3 +163,12 @@ def test_what_fails_in_turn_is_raised_and_what_comes_after_is_left():
     with crew(2) as hands, pytest.raises(ValueError, match="2"):
         list(hands.in_turn(make, [(k, k + 1) for k in range(100)]))
     assert len(made) < 20
+
+
+def test_a_part_without_room_for_infill_is_not_ordered_again(tmp_path):
+    job = job_of(write_stl(tmp_path / "part.stl", box(2, 20, 3)), {"adhesion.kind": "none"})
+    cache = StageCache()
+    slice_again(tmp_path, job, cache=cache)
+    again = slice_again(tmp_path, job.with_settings({"infill.density": 60}), cache=cache)
+    assert "infill" in again.run.made
+    assert not {"order", "motion", "ledger"} & again.run.made

@@ -80,14 +80,16 @@ class SolidStages:
     def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
         run, crew = self.run, self.run.crew
-        fill = take(InfillSettings, self.values, bore=self.bore, overhang=self.overhang)
+        chosen = take(InfillSettings, self.values, bore=self.bore, overhang=self.overhang)
         order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
         origin = (-at[0], -at[1])
         filled, key = run.stage(
             "infill",
-            (self.cover_key, fill, origin),
-            lambda: infill(self.walls, self.covers, self.heights, origin, fill, crew),
+            (self.cover_key, chosen, origin),
+            lambda: infill(self.walls, self.covers, self.heights, origin, chosen, crew),
         )
+        if not any(len(fill.lines.start) > 1 for fill in filled):
+            key = self.cover_key  # without infill it is all the same how it would have been laid
         blocks, key = run.stage(
             "order",
             (key, order, ways),

@@ -33,7 +33,7 @@ def test_a_convex_outline_has_the_triangles_of_its_points(sides, radius, turn):
     turns = np.radians(turn) + 2 * np.pi * np.arange(sides) / sides
     shape = shapely.Polygon(np.round(radius * np.stack((np.cos(turns), 0.7 * np.sin(turns)), axis=1), 3))
     corners, _ = fine(shape)
-    assert area_of(corners) == pytest.approx(shape.area, abs=1e-3)
+    assert area_of(corners) == pytest.approx(shape.area, abs=5e-3)
     points = np.unique(corners.reshape(-1, 2), axis=0)
     # Whatever lies on one circle may be cut either way, so lengths are compared: Delaunay is as good everywhere.
     ideal = points[Delaunay(points).simplices]

@@ -27,6 +27,7 @@ from even_step.core.plane.segments import grids_of
 ON_WALL = 0.006  # mm, an edge this near the region's outline lies on it
 WITHIN_CIRCLE = 1.45  # times the circle's radius: the corner of a square end is 1.41 away
 MUCH_WIDER = 0.7  # what is less than this share as wide as a circle and within it is the circle's corner
+BESIDE = 0.01  # mm, by which a line may be wider than the wall beside it is near
 STEEP = 0.39  # how much the distance to the walls may change along a middle line towards its free end
 
 
@@ -118,7 +119,9 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
     xy, radius, start, part, free = finished(
         node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner]
     )
-    return _in_order(Axes(xy, radius, start, part, free), owner)
+    # A line that was led straight out of the narrow place may pass a corner closely.
+    room = grids.distances(xy, owner[np.repeat(part, np.diff(start))], widest)
+    return _in_order(Axes(xy, np.minimum(radius, room + BESIDE), start, part, free), owner)
 
 
 def _in_order(lines: Axes, owner: Index) -> Axes:
