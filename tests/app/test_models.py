@@ -8,7 +8,7 @@ import threading
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from even_step.app.canvas.camera import Camera
@@ -103,6 +103,8 @@ def test_zooming_keeps_what_lies_under_the_pointer(camera, factor, u, v):
     assert seen[:2] == pytest.approx((x, y), abs=0.02 * max(camera.size) / 100)
 
 
+@example(Camera(distance=50.0, yaw=29.0, pitch=0.0, size=(200, 1759)))
+@example(Camera(distance=50.0, yaw=0.0, pitch=0.0, size=(200, 1803)))
 @given(cameras)
 def test_a_fitted_box_is_seen_whole(camera):
     low, high = np.array([0.0, 0.0, 0.0]), np.array([220.0, 180.0, 60.0])

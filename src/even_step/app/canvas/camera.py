@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 Vector = NDArray[np.float64]
 FIELD = 24.0  # degrees from top to bottom
-NEAREST, FARTHEST = 5.0, 5000.0  # mm
+NEAREST, FARTHEST = 5.0, 8000.0  # mm
 STEEPEST = 89.9
 TURN_A_POINT = 0.35  # degrees
 ROOM = 1.03  # around what is fitted
@@ -134,7 +134,13 @@ class Camera:
         fit = _filling(replace(self, size=free), low, high)
         # The same scale on the whole screen, with the middle of the free room over the target.
         whole = replace(fit, size=self.size, distance=fit.distance * self.size[1] / free[1])
-        return whole.panned((left - right) / 2, (top - bottom) / 2)
+        placed = whole.panned((left - right) / 2, (top - bottom) / 2)
+        middle = np.array([left + free[0] / 2, top + free[1] / 2])
+        for _ in range(3):
+            # Aside of the screen's middle perspective stretches what is near, so it may have to go back a little.
+            over = float((np.abs(placed.project(_corners(low, high))[:, :2] - middle) / free).max()) * 2
+            placed = placed.zoomed(over, *middle) if over > 1.0 else placed
+        return placed
 
     def quarter(self, way: str) -> Camera:
         """Turn to the next view straight along an axis."""
@@ -154,9 +160,13 @@ def _triple(vector: Vector) -> tuple[float, float, float]:
     return float(vector[0]), float(vector[1]), float(vector[2])
 
 
+def _corners(low: Vector, high: Vector) -> NDArray[np.float64]:
+    return np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+
+
 def _filling(camera: Camera, low: Vector, high: Vector) -> Camera:
     """Fill the screen with a box."""
-    corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    corners = _corners(low, high)
     middle = corners.mean(axis=0)
     camera = replace(camera, target=_triple(middle))
     if camera.flat:
