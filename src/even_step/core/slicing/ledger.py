@@ -22,6 +22,7 @@ from even_step.core.work import Crew, runs_of
 
 FINEST, COARSEST = 0.02, 0.25  # mm between rows
 BUDGET = 4_000  # crossings of lines with rows in a layer
+PARALLEL = 1e-9  # sine: what runs along a row any closer is not cut with it
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,23 +100,31 @@ def _disc(x, y, radius, row):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _bar(x0, y0, x1, y1, nx, ny, row):  # type: ignore[no-untyped-def]
-    """Return where a row crosses a rectangle given by its middle line and half its width as a vector."""
-    low, high = np.inf, -np.inf
-    for k in range(4):
-        if k == 0:
-            ax, ay, bx, by = x0 + nx, y0 + ny, x1 + nx, y1 + ny
-        elif k == 1:
-            ax, ay, bx, by = x1 + nx, y1 + ny, x1 - nx, y1 - ny
-        elif k == 2:
-            ax, ay, bx, by = x1 - nx, y1 - ny, x0 - nx, y0 - ny
-        else:
-            ax, ay, bx, by = x0 - nx, y0 - ny, x0 + nx, y0 + ny
-        if (ay <= row) != (by <= row):
-            x = ax + (bx - ax) * (row - ay) / (by - ay)
-            low = min(low, x)
-            high = max(high, x)
-    return low, high
+def _bar(x0, y0, x1, y1, half):  # type: ignore[no-untyped-def]
+    """Describe a rectangle by its middle line and half its width: origin, direction, length and half of the width."""
+    way = np.hypot(x1 - x0, y1 - y0)
+    if way == 0.0:
+        return x0, y0, 1.0, 0.0, 0.0, 0.0
+    return x0, y0, (x1 - x0) / way, (y1 - y0) / way, way, half
+
+
+@kernel
+def _across(bar, row):  # type: ignore[no-untyped-def]
+    """Return where a row crosses a rectangle (low > high where it does not): between its ends and between its sides."""
+    x0, y0, ux, uy, way, half = bar
+    low, high = -np.inf, np.inf
+    y = row - y0
+    if abs(ux) > PARALLEL:
+        a, b = -y * uy / ux, (way - y * uy) / ux
+        low, high = min(a, b), max(a, b)
+    elif not 0.0 <= y * uy <= way:
+        return np.inf, -np.inf
+    if abs(uy) > PARALLEL:
+        a, b = (y * ux - half) / uy, (y * ux + half) / uy
+        low, high = max(low, min(a, b)), min(high, max(a, b))
+    elif abs(y) > half:
+        return np.inf, -np.inf
+    return (x0 + low, x0 + high) if low <= high else (np.inf, -np.inf)
 
 
 @kernel
@@ -272,29 +281,27 @@ def _line_rows(xy, start, width, low, pitch, rows, round_ends):  # type: ignore[
                     for k in range(first, last):
                         place[k + 1] += 1
                     continue
-                way = np.hypot(x1 - x0, y1 - y0)
-                scale = half / way if way > 0.0 else 0.0
-                nx, ny = -(y1 - y0) * scale, (x1 - x0) * scale
+                bar = _bar(x0, y0, x1, y1, half)
                 before = i - 1
                 if i == start[p]:
                     end = start[p + 1] - 1
                     closed = xy[i, 0] == xy[end, 0] and xy[i, 1] == xy[end, 1] and end - i > 2
                     before = end - 1 if closed else -1
+                bends_here = not round_ends and before >= 0
+                last_bar = bar
+                if bends_here:
+                    last_bar = _bar(xy[before, 0], xy[before, 1], xy[before + 1, 0], xy[before + 1, 1], half)
                 for k in range(first, last):
                     y = low + k * pitch
-                    a, b = _bar(x0, y0, x1, y1, nx, ny, y)
+                    a, b = _across(bar, y)
                     if round_ends:
                         c, d = _disc(x0, y0, half, y)
                         e, f = _disc(x1, y1, half, y)
                         a, b = min(a, c, e), max(b, d, f)
                     if a > b:
                         a = b = x0
-                    elif not round_ends and before >= 0:
-                        px, py = xy[before, 0], xy[before, 1]
-                        qx, qy = xy[before + 1, 0], xy[before + 1, 1]
-                        long = np.hypot(qx - px, qy - py)
-                        part = half / long if long > 0.0 else 0.0
-                        c, d = _bar(px, py, qx, qy, -(qy - py) * part, (qx - px) * part, y)
+                    elif bends_here:
+                        c, d = _across(last_bar, y)
                         bends[k] += max(0.0, min(b, d) - max(a, c))
                     pairs[at[k], 0], pairs[at[k], 1] = a, b
                     at[k] += 1
