@@ -12,7 +12,7 @@ et al., "A framework for adaptive width control of dense contour-parallel toolpa
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,7 +58,7 @@ class Begun:
     sharp : (n,) bool
         Which shapes have corners so sharp that they are narrow.
     last : Last or none
-        What the last level comes to where it is nowhere tight, if that is known.
+        What the last level comes to where it is nowhere tight, if that is known and all before it are laid.
     """
 
     lines: list[Regions]
@@ -81,38 +81,47 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     thicken
         Whether what is too thin for the narrowest line gets one all the same.
     """
-    count, rest = len(begun.rest), begun.rest
+    count, rest, owner = len(begun.rest), begun.rest, np.arange(len(begun.rest))
     laid = [_as_set(region.rings(lines), float(fill), bounds) for lines, fill in zip(begun.lines, filled, strict=False)]
     strands: list[Strands] = []
     lost, tight = region.nothing(count), np.empty(0, np.int64)
     for level in range(len(laid), len(filled)):
         if region.is_empty(rest).all():
             break
-        fill = float(filled[level])
+        if begun.last is None:  # piece by piece, for mostly only some pieces of a shape are tight
+            rest, of = region.pieces(rest)
+            owner = owner[of]
+        fill, sharp = float(filled[level]), begun.sharp[owner]
         full = bounds.full_above(fill)
         core = region.offset(rest, -full / 2)
-        tight = np.flatnonzero(begun.sharp | loses(rest, core, np.full(count, full / 2)))
-        last = begun.last if level == len(filled) - 1 else None
-        lines = last.lines.copy() if last else region.offset(rest, -fill / 2)
-        after = last.inner.copy() if last else region.offset(rest, -fill)
+        tight = np.flatnonzero(sharp | loses(rest, core, np.full(len(rest), full / 2)))
+        lines = begun.last.lines.copy() if begun.last else region.offset(rest, -fill / 2)
+        after = begun.last.inner.copy() if begun.last else region.offset(rest, -fill)
         walls = region.rings(rest)
         if len(tight):
-            thin = _tighten(rest, core, lines, after, tight, begun.sharp, fill, bounds)
+            thin = _tighten(rest, core, lines, after, tight, sharp, fill, bounds)
             if level == 0:
-                lost[tight] = _unfit(rest[tight], thin[tight], bounds)
-            strands.append(singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0))
-        laid.append(_pairs(lines, walls, tight, fill, bounds))
+                lost = _of_shapes(_unfit(rest[tight], thin[tight], bounds), owner[tight], count)
+            single = singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
+            strands.append(replace(single, item=owner[single.item]))
+        rings, width = _pairs(lines, walls, tight, fill, bounds)
+        laid.append((replace(rings, item=owner[rings.item]), width))
         rest = after
     full = bounds.full_above(float(filled[-1]))
     core = begun.last.core.copy() if begun.last else region.offset(rest, -full / 2)
     if begun.last:
         core[tight] = region.offset(rest[tight], -full / 2)
     gaps = _narrow(rest, core, full)
-    strands.append(singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False))
-    rings, width, levels = levels_joined(laid)
-    return LaidWalls(
-        rings, width, levels, strands_joined(strands), region.difference(rest, gaps), lost, region.nothing(count)
-    )
+    single = singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
+    strands.append(replace(single, item=owner[single.item]))
+    inner = _of_shapes(region.difference(rest, gaps), owner, count)
+    return LaidWalls(*levels_joined(laid), strands_joined(strands), inner, lost, region.nothing(count))
+
+
+def _of_shapes(pieces: Regions, owner: Index, count: int) -> Regions:
+    """Gather what was worked out piece by piece; ``owner`` says of which shape each piece is, not falling."""
+    single, of = region.pieces(pieces)
+    return region.gathered(single, owner[of], count)
 
 
 def _tighten(
