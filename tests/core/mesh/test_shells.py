@@ -78,6 +78,27 @@ def test_doubled_facets_are_left_out():
     assert done.closed
 
 
+def test_loose_facets_without_area_are_left_out():
+    facets = box()
+    line = facets[0, 0] + np.array(
+        [[[0, 0, 0], [1, 0, 0], [3, 0, 0]], [[0.1, 0.2, 0.3], [1.1, 2.2, 3.3], [2.1, 4.2, 6.3]]]
+    )
+    done = mend_facets(np.concatenate((facets, line.astype(facets.dtype))))
+    assert done.loose == 2
+    assert done.closed
+
+
+def test_a_facet_without_area_between_facets_stays():
+    """One side of a box parted in two, and the facet on one line that closes it against its neighbour."""
+    facets = box().astype(np.float32)
+    a, b, c = facets[0]
+    middle = ((a + b) / 2).astype(np.float32)
+    parts = np.array([[a, middle, c], [middle, b, c], [a, b, middle]], np.float32)
+    done = mend_facets(np.concatenate((facets[1:], parts)))
+    assert done.loose == 0
+    assert done.closed
+
+
 def test_open_edges_are_counted():
     done = mend_facets(box()[1:])
     assert done.open_edges == 3

@@ -16,13 +16,15 @@ from even_step.core.kernels import kernel
 from even_step.core.mesh.measure import facet_normal
 from even_step.core.mesh.mesh import Faces, Mesh, Vertices
 
+ON_ONE_LINE = 1e-6  # height over length of a facet without area
+
 
 @dataclass(frozen=True)
 class Mended:
     """A mesh with consistent winding and what was done to it.
 
-    ``open_edges`` counts edges that lack a partner after mending; ``turned`` facets, ``doubled`` facets and
-    ``turned_shells`` count what was mended.
+    ``open_edges`` counts edges that lack a partner after mending; ``turned`` facets, ``doubled`` facets, ``loose``
+    facets without area and ``turned_shells`` count what was mended.
     """
 
     mesh: Mesh
@@ -30,6 +32,7 @@ class Mended:
     open_edges: int
     turned: int
     doubled: int
+    loose: int
     turned_shells: int
 
     @property
@@ -47,11 +50,13 @@ def mend(mesh: Mesh) -> Mended:
     """
     faces = mesh.faces
     label, sums, volumes = _shells(mesh.vertices, faces)
-    turned = doubled = open_edges = 0
+    turned = doubled = loose = open_edges = 0
     if sums.any():
         before = len(faces)
         faces = _without_doubles(faces)
         doubled = before - len(faces)
+        faces = _without_loose(mesh.vertices, faces)
+        loose = before - doubled - len(faces)
         faces, label, turned, open_edges = _consistent(mesh.vertices, faces)
         volumes = _volumes(mesh.vertices, faces, label, int(label.max()) + 1)
     turn = _shells_to_turn(mesh.vertices, faces, label, volumes)
@@ -59,7 +64,7 @@ def mend(mesh: Mesh) -> Mended:
         faces = faces.copy()
         chosen = turn[label]
         faces[chosen] = faces[chosen][:, ::-1]
-    return Mended(Mesh(mesh.vertices, faces), len(volumes), open_edges, turned, doubled, int(turn.sum()))
+    return Mended(Mesh(mesh.vertices, faces), len(volumes), open_edges, turned, doubled, loose, int(turn.sum()))
 
 
 def _shells(vertices: Vertices, faces: Faces) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
@@ -83,6 +88,23 @@ def _without_doubles(faces: Faces) -> Faces:
     turned = np.take_along_axis(faces, (start[:, None] + np.arange(3)) % 3, axis=1)
     _, first = np.unique(turned, axis=0, return_index=True)
     return faces if len(first) == len(faces) else faces[np.sort(first)]
+
+
+def _without_loose(vertices: Vertices, faces: Faces) -> Faces:
+    """Leave out facets whose corners lie on one line and that no other facet touches along an edge.
+
+    Those that have neighbours stay, for they close the gap between a long edge and the short ones beside it.
+    """
+    a, b, c = (vertices[faces[:, k]] for k in range(3))
+    across = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    long = np.maximum(((b - a) ** 2).sum(axis=1), ((c - a) ** 2).sum(axis=1))
+    flat = across <= ON_ONE_LINE * long
+    if not flat.any() or flat.all():
+        return faces
+    ends = np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+    _, place, count = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
+    alone = (count[place.ravel()] == 1).reshape(-1, 3).all(axis=1)
+    return np.asarray(faces[~(flat & alone)])
 
 
 def _consistent(vertices: Vertices, faces: Faces) -> tuple[Faces, NDArray[np.int32], int, int]:

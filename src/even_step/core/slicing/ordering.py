@@ -186,8 +186,9 @@ def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index
                 xy, start, linked, _, x, y = order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
             width, height = np.full(b - a, fill.width), np.full(b - a, fill.height[cell])
             pieces.append(_straight(xy, start, np.full(b - a, fill.role), width, height, linked))
-        along, x, y = _strands(fill.along, int(cell), x, y, (fill.role, fill.role))
-        pieces += along
+        if cell >= 0 and len(fill.along.item):
+            along, x, y = _strands(fill.along, int(cell), x, y, (fill.role, fill.role))
+            pieces += along
     return _joined(pieces)
 
 

@@ -149,6 +149,7 @@ def _mended(model: Model) -> Model:
 def _told(done: list[Mended]) -> tuple[str, ...]:
     counts = (
         (sum(one.doubled for one in done), "doubled facets were left out"),
+        (sum(one.loose for one in done), "loose facets without area were left out"),
         (sum(one.turned for one in done), "flipped facets were turned"),
         (sum(one.turned_shells for one in done), "shells stood inside out and were turned"),
     )
