@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QL
 from even_step.app.actions import ACTIONS, MENUS
 from even_step.app.theme.colours import PAPER
 from even_step.app.widgets.find import Entry, matches
+from even_step.app.widgets.setting_line import SettingLine
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.job.shipped import DATA
 from tests.shapes import box, write_stl
@@ -139,3 +140,17 @@ def test_the_key_page_lists_every_key(hand):
         if action.keys:
             assert any(action.title in word for word in words), action.id
     page.close()
+
+
+def test_no_setting_is_cut_short(hand):
+    """Name, origin and field fit side by side in the sheet, whatever the origin."""
+    hand.desk.view.set("station", "Recipe")
+    hand.desk.view.set("level", "everything")
+    hand.drawn()
+    cut = [
+        (one.setting.key, part.text())
+        for one in hand.window.findChildren(SettingLine)
+        for part in (one._name, one._origin)
+        if part.isVisible() and part.sizeHint().width() > part.width()
+    ]
+    assert not cut, "; ".join(f"{key}: {text}" for key, text in cut)

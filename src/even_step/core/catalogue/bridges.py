@@ -17,7 +17,7 @@ LONGEST = Setting(
 )
 ANCHOR = Setting(
     "bridges.anchor",
-    "Bridges reach onto their holds",
+    "Anchor of bridges",
     "length",
     1.2,
     "How far the lines of a bridge lie on what holds them, at both ends.",

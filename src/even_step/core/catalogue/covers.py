@@ -80,7 +80,7 @@ PATTERNS = (
 )
 TOP_THICKNESS = Setting(
     "top.thickness",
-    "Top thickness at least",
+    "Top at least",
     "length",
     0.0,
     "So thick is a closed top at least, whatever the layer height; the count above holds when it gives more.",
@@ -92,7 +92,7 @@ TOP_THICKNESS = Setting(
 )
 BOTTOM_THICKNESS = Setting(
     "bottom.thickness",
-    "Bottom thickness at least",
+    "Bottom at least",
     "length",
     0.0,
     "So thick is a closed bottom at least, whatever the layer height.",

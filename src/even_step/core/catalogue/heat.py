@@ -14,7 +14,7 @@ NOZZLE = Setting(
 )
 FIRST_NOZZLE = Setting(
     "heat.first_nozzle",
-    "First layer nozzle temperature",
+    "First layer nozzle",
     "temperature",
     215.0,
     "How hot the nozzle is for the first layer.",

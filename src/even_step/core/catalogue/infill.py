@@ -59,7 +59,7 @@ LINE_WIDTH = Setting(
 )
 OVERLAP = Setting(
     "infill.overlap",
-    "Infill reaches into the wall",
+    "Infill into the wall",
     "percent",
     10.0,
     "How far infill lines reach into the innermost wall, in percent of a line: the bond between the two.",

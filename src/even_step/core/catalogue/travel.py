@@ -24,7 +24,7 @@ RETRACT_SPEED = Setting(
 )
 RETRACT_FROM = Setting(
     "travel.retract_from",
-    "Retract for travels from",
+    "Retract from",
     "length",
     2.0,
     "Shorter travel moves are made without drawing filament back.",
@@ -56,7 +56,7 @@ DETOUR = Setting(
 )
 INSIDE_UP_TO = Setting(
     "travel.inside_up_to",
-    "No retraction inside up to",
+    "No retraction up to",
     "length",
     60.0,
     "Longer ways draw filament back even where they stay inside, for on them it oozes.",

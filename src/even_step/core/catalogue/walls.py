@@ -68,7 +68,7 @@ THICKEN = Setting(
 )
 LAYERS_AT_ONCE = Setting(
     "walls.layers_at_once",
-    "Layers of inner walls at once",
+    "Inner walls at once",
     "count",
     1,
     "Inner walls are laid once for so many layers and as much higher, where these layers have the same outline: only "
@@ -82,7 +82,7 @@ LAYERS_AT_ONCE = Setting(
 )
 MORE_ON_SLOPES = Setting(
     "walls.more_on_slopes",
-    "More walls on shallow slopes",
+    "More walls on slopes",
     "count",
     0,
     "Where the outline moves by more than half a line from one layer to the next, both layers get so many more walls, "
