@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from even_step.app.stations.layers import FindingRow, RoleRow
 from even_step.cli import main
+from even_step.core.job import edits
 from even_step.core.job.shipped import DATA
 from even_step.core.motion.check import check_gcode
 from tests.shapes import ball, box, write_stl
@@ -209,6 +210,21 @@ def test_a_click_on_a_finding_shows_its_layer(hand):
     hand.click(f"finding {number}", FindingRow)
     assert hand.desk.view.layers[1] == trial.report["findings"][number]["layer"]
     assert hand.desk.view.finding == number
+
+
+def test_a_finding_about_the_whole_job_has_no_place_to_show(hand):
+    hand.drop(DEMO / "louvre_ring.stl")
+    hand.desk.store.do("depth", edits.with_setting(hand.desk.job, "infill.grading_depth", 6.0))
+    trial = hand.slice()
+    hand.key(Qt.Key.Key_5)
+    found = trial.report["findings"]
+    placed = next(i for i, finding in enumerate(found) if finding["layer"] > 0)
+    idle = next(i for i, finding in enumerate(found) if finding["code"] == "setting-idle")
+    hand.click(f"finding {placed}", FindingRow)
+    camera = hand.canvas.camera
+    hand.click(f"finding {idle}", FindingRow)
+    assert hand.desk.view.finding == -1
+    assert hand.canvas.camera == camera
 
 
 def test_a_finding_out_of_sight_is_brought_into_view(hand):

@@ -24,9 +24,10 @@ def idle(folder, settings):
         ({"infill.grading_depth": 4}, ["Near is within"]),
         ({"walls.count": 1, "walls.layers_at_once": 2, "layers.height": 0.1}, ["Inner walls at once"]),
         ({"walls.layers_at_once": 2, "layers.height": 0.3}, ["Inner walls at once"]),
-        ({"travel.inside": False, "travel.detour": 3}, None),
+        ({"travel.inside": False, "travel.detour": 5}, None),
         ({"infill.pattern": "grid", "infill.grading": "walls", "infill.grading_depth": 4}, []),
         ({"infill.density": 30, "infill.angle": 30}, []),
+        ({"layers.height": 0.3, "walls.layers_at_once": 1, "infill.pattern": "gyroid", "infill.grading": "none"}, []),
     ],
 )
 def test_what_has_no_effect_is_told_once(tmp_path, settings, labels):

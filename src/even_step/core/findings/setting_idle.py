@@ -94,13 +94,13 @@ RULES = (
 
 
 def check(evidence: Evidence) -> list[Finding]:
-    """Tell each setting that the job itself changes and that has no effect."""
-    bore = evidence.job.machine.extruders[0].bore
+    """Tell each setting that the job itself changes from its default and that has no effect."""
+    bore, values = evidence.job.machine.extruders[0].bore, evidence.settings
+    changed = {key for key in evidence.job.settings if values[key] != find_setting(key).default}
     told: dict[str, Finding] = {}
     for rule in RULES:
         for key in rule.keys:
-            if key in evidence.job.settings and key not in told and rule.when(evidence.settings, bore):
-                label = find_setting(key).label
-                message = f"{label} has no effect: {rule.because}"
+            if key in changed and key not in told and rule.when(values, bore):
+                message = f"{find_setting(key).label} has no effect: {rule.because}"
                 told[key] = Finding("setting-idle", "note", "", -1, 0.0, (0.0, 0.0), 0.0, "", message, rule.remedy)
     return list(told.values())

@@ -52,7 +52,7 @@ class Bridges:
 
 
 @dataclass(frozen=True, eq=False)
-class _Way:
+class _Piece:
     """One entry of ``Bridges``."""
 
     shape: Geometry
@@ -79,26 +79,26 @@ def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: Brid
 
     whole = region.intersection(region.offset(parts, settings.anchor), inner[owner])
 
-    def look(first: int, last: int) -> list[tuple[int, _Way]]:
-        found: list[tuple[int, _Way]] = []
+    def look(first: int, last: int) -> list[tuple[int, _Piece]]:
+        found: list[tuple[int, _Piece]] = []
         for i in range(first, last):
-            ways = _ways(parts[i : i + 1], below[owner[i] : owner[i] + 1], whole[i : i + 1])
-            found += [(int(owner[i]), way) for way in ways]
+            pieces = _pieces(parts[i : i + 1], below[owner[i] : owner[i] + 1], whole[i : i + 1])
+            found += [(int(owner[i]), piece) for piece in pieces]
         return found
 
     found = [one for run in crew.each(look, runs_of(region.size_in_points(parts), most=2_000)) for one in run]
     shape = region.nothing(len(found))
-    for i, (_, way) in enumerate(found):
-        shape[i] = way.shape
+    for i, (_, piece) in enumerate(found):
+        shape[i] = piece.shape
     return Bridges(
         np.array([division for division, _ in found], np.int64),
         shape,
-        np.array([way.angle for _, way in found], np.float64),
-        np.array([way.longest for _, way in found], np.float64),
+        np.array([piece.angle for _, piece in found], np.float64),
+        np.array([piece.longest for _, piece in found], np.float64),
     )
 
 
-def _ways(gap: Regions, hold: Regions, whole: Regions) -> list[_Way]:
+def _pieces(gap: Regions, hold: Regions, whole: Regions) -> list[_Piece]:
     """Say how a gap is bridged, (1,) regions each: all in one direction, round a hole piece by piece, or not at all."""
     span = best_span(gap, hold)
     wedges = cut.wedges(gap[0], PIECES)
@@ -108,8 +108,8 @@ def _ways(gap: Regions, hold: Regions, whole: Regions) -> list[_Way]:
         longest = [longest_line(cells[[i]], chord.angle) for i, chord in enumerate(chords)]
         if chords and all(chord.held for chord in chords) and max(longest) < SHORTER * span.longest:
             laid = region.intersection(np.repeat(whole, PIECES), wedges)
-            return [_Way(laid[i], chord.angle, longest[i]) for i, chord in enumerate(chords)]
-    return [_Way(whole[0], span.angle, span.longest)] if span.held >= LEAST_HELD else []
+            return [_Piece(laid[i], chord.angle, longest[i]) for i, chord in enumerate(chords)]
+    return [_Piece(whole[0], span.angle, span.longest)] if span.held >= LEAST_HELD else []
 
 
 def _across(gap: Regions, hold: Regions, cell: Regions) -> Span:

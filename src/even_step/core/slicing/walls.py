@@ -116,8 +116,8 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
     if settings.count and settings.more_on_slopes:
         stack = settings.outer_width + (settings.count - 1 + settings.more_on_slopes) * settings.line_width
         turn[(turn == OWN) & on_slopes(outlines, settings.line_width, stack, crew)] = MORE
-    keys_ = np.stack((outlines.which, np.round(thick * 1e6).astype(np.int64), turn), axis=1)
-    unique, which = np.unique(keys_, axis=0, return_inverse=True)
+    sets = np.stack((outlines.which, np.round(thick * 1e6).astype(np.int64), turn), axis=1)
+    unique, which = np.unique(sets, axis=0, return_inverse=True)
     source, height, turn = unique[:, 0], unique[:, 1] / 1e6, unique[:, 2]
     high = np.where(turn == AT_ONCE, at_once * height, 0.0)
     shapes = outlines.outline[source]

@@ -55,7 +55,7 @@ class InfillSettings:
     @property
     def is_graded(self) -> bool:
         """Whether half of the lines lie only near the surface."""
-        return self.grading != "none" and self.pattern in families.FAMILIES
+        return self.grading != "none" and "grading" not in ignored_by(self.pattern)
 
 
 def ignored_by(pattern: str) -> frozenset[str]:
