@@ -85,6 +85,7 @@ def job_of(path: Path) -> Job:
 def slice_once(job: Job, out: Path, cache: StageCache | None = None) -> tuple[dict[str, float], int]:
     """Slice and write; returns seconds by stage and bytes written."""
     cache = cache or StageCache()
+    out.unlink(missing_ok=True)  # to be rid of what stood there is not what is measured
     with crew(2) as hands:
         run = StageRun(hands, cache)
         sliced = slice_job(job, hands, cache, run)

@@ -329,5 +329,5 @@ def _toolpath(
     return run.stage(
         "order",
         (tuple(key for _, key in blocks), skirt_key, places, travel),
-        lambda: assemble(standing, skirt, heights, travel),
+        lambda: assemble(standing, skirt, heights, travel, run.crew),
     )

@@ -116,8 +116,8 @@ def layer_head(source: GcodeJob, layer: int) -> bytes:
 
 
 @dataclass(frozen=True, eq=False)
-class PathComments:
-    """What stands before paths, each distinct text once.
+class Words:
+    """The texts that stand before paths: those that begin with a role, then those of the parts.
 
     Attributes
     ----------
@@ -125,63 +125,47 @@ class PathComments:
         All texts.
     start : (T + 1,) int64
         Where each begins.
-    of_path : (P,) int64
-        Which text a path begins with, −1 for none.
+    longest : int
+        Bytes of the longest.
     """
 
     text: NDArray[np.uint8]
     start: NDArray[np.int64]
-    of_path: NDArray[np.int64]
+    longest: int
 
 
-def path_comments(source: GcodeJob) -> PathComments:
-    """Say role, width and height wherever one of them changes, and the part where it changes.
+def path_words(source: GcodeJob) -> Words:
+    """Return a text for each role and, behind them, for each placed part."""
+    texts = [f";es role={role} width=".encode() for role in ROLES]
+    texts += [f";es part={_quoted(name)} copy={copy}\n".encode() for name, copy in source.part_names]
+    sizes = [len(text) for text in texts]
+    start = np.cumsum([0, *sizes]).astype(np.int64)
+    return Words(np.frombuffer(b"".join(texts), np.uint8), start, max(sizes))
 
-    Each layer says them anew.
-    """
+
+def looks_of(source: GcodeJob, layer: int) -> NDArray[np.int64]:
+    """Return role, width and height in µm, part and fan of each path of a layer, (n, 5)."""
     path = source.toolpath
-    count = len(path.role)
-    if count == 0:
-        return PathComments(np.empty(0, np.uint8), np.zeros(1, np.int64), np.empty(0, np.int64))
-    new_layer = np.zeros(count, bool)
-    new_layer[path.layer[:-1][np.diff(path.layer) > 0]] = True
-    columns = [path.role, np.round(path.width * 1000), np.round(path.height * 1000), path.part + 1, fan_of(source)]
-    look = [np.asarray(column, np.int64) for column in columns]
-    changes = [np.append(True, column[1:] != column[:-1]) for column in look]
-    changes[4][0] = look[4][0] > 0  # the fan is off at first
-    said = new_layer | np.any(changes, axis=0)
-    look += [new_layer | changes[3], changes[4]]
-    key = np.zeros(int(said.sum()), np.int64)
-    for column in look:
-        key = key * (int(column.max()) + 1) + column[said]
-    _, first, place = np.unique(key, return_index=True, return_inverse=True)
-    distinct = np.stack([column[said][first] for column in look], axis=1)
-    texts = [_tag(source, *row) for row in distinct.tolist()]
-    of_path = np.full(count, -1, np.int64)
-    of_path[said] = place.ravel()
-    starts = np.cumsum([0, *(len(text) for text in texts)]).astype(np.int64)
-    return PathComments(np.frombuffer(b"".join(texts), np.uint8), starts, of_path)
+    first, last = int(path.layer[layer]), int(path.layer[layer + 1])
+    role = path.role[first:last]
+    width, height = np.round(path.width[first:last] * 1000), np.round(path.height[first:last] * 1000)
+    usual, bridge = fan_of(source, layer)
+    fan = np.where(role == BRIDGE, bridge, usual)
+    return np.stack((role, width, height, path.part[first:last], fan), axis=1).astype(np.int64)
 
 
-def fan_of(source: GcodeJob) -> NDArray[np.int64]:
-    """Return how fast the fan turns on each path, 0 to 255."""
-    values, path = source.resolved.values, source.toolpath
-    cooled = path.layer_of_path() >= int(values["cooling.fan_from_layer"])
-    fan = np.where(cooled, round(float(values["cooling.fan"]) * 2.55), 0)
-    return np.where(path.role == BRIDGE, round(float(values["bridges.fan"]) * 2.55), fan).astype(np.int64)
+def fan_of(source: GcodeJob, layer: int) -> tuple[int, int]:
+    """Return how fast the fan turns on a layer, and on its bridges, 0 to 255."""
+    values = source.resolved.values
+    cooled = layer >= int(values["cooling.fan_from_layer"])
+    return round(float(values["cooling.fan"]) * 2.55) if cooled else 0, round(float(values["bridges.fan"]) * 2.55)
 
 
-def _size(micrometres: int) -> str:
-    """Say a width or height in mm with two decimals, or three where it has them."""
-    return f"{micrometres / 1000:.3f}".removesuffix("0")
-
-
-def _tag(
-    source: GcodeJob, role: int, width: int, height: int, part: int, fan: int, new_part: int, new_fan: int
-) -> bytes:
-    text = ""
-    if new_part and part > 0:
-        name, copy = source.part_names[part - 1]
-        text = f";es part={_quoted(name)} copy={copy}\n"
-    text += f";es role={ROLES[role]} width={_size(width)} height={_size(height)}\n"
-    return (text + (f"M106 S{fan}\n" if new_fan else "")).encode()
+def fan_before(source: GcodeJob, layer: int) -> int:
+    """Return how fast the fan turns when a layer begins: as on the last path before it, at first not at all."""
+    path = source.toolpath
+    last = int(path.layer[layer]) - 1
+    if last < 0:
+        return 0
+    before = int(np.searchsorted(path.layer, last, side="right")) - 1
+    return fan_of(source, before)[int(path.role[last] == BRIDGE)]

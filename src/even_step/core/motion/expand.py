@@ -17,6 +17,12 @@ E_STEP = 1e-5  # mm, the grain of E in G-code
 CLEAR = 2.0  # mm, how far the nozzle is raised off the finished print
 
 
+def moves_alike(toolpath: Toolpath, settings: MotionSettings) -> NDArray[np.int64]:
+    """Return for each layer the first whose moves differ from its own by their height alone, or itself."""
+    clamped = toolpath.top + max(settings.lift, 0.0) > settings.highest
+    return np.where(clamped, np.arange(toolpath.layers), toolpath.repeats)
+
+
 def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, layer: int, pace: float) -> Moves:
     """Return the moves of one layer, from where the layer below ended.
 

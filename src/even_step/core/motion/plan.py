@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.job.model import Heating
-from even_step.core.motion.expand import layer_moves
+from even_step.core.motion.expand import layer_moves, moves_alike
 from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
 from even_step.core.motion.speeds import MotionSettings, PathSpeeds, path_speeds
 from even_step.core.toolpath.roles import ROLES, TRAVEL
@@ -53,7 +53,7 @@ class MotionPlan:
 def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, crew: Crew) -> MotionPlan:
     """Time every move of a toolpath; layers that would be done too soon are slowed down.
 
-    Layers begin and end at rest, for filament is drawn back in between.
+    Layers begin and end at rest, for filament is drawn back in between. Layers that repeat others take as long.
     """
     lengths = toolpath.lengths()
     speeds = path_speeds(toolpath, lengths, settings)
@@ -62,8 +62,11 @@ def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, cr
     path_time, way_time = np.zeros(count), np.zeros(count)
     pace, layer_time = np.ones(toolpath.layers), np.zeros(toolpath.layers)
 
+    alike = moves_alike(toolpath, settings)
+    own = alike == np.arange(toolpath.layers)
+
     def plan(first: int, last: int) -> None:
-        for layer in range(first, last):
+        for layer in (first + np.flatnonzero(own[first:last])).tolist():
             pace[layer], moves, took = _paced(toolpath, speeds, settings, limits, layer)
             layer_time[layer] = took.sum()
             laying = moves.kind == EXTRUDE
@@ -72,7 +75,12 @@ def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, cr
             way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
 
     points = toolpath.start[toolpath.layer[1:]] - toolpath.start[toolpath.layer[:-1]]
-    crew.each(plan, runs_of(points, most=200_000))
+    crew.each(plan, runs_of(points * own, most=200_000))
+    for layer in np.flatnonzero(~own):
+        model = alike[layer]
+        pace[layer], layer_time[layer] = pace[model], layer_time[model]
+        (a, b), (c, d) = toolpath.layer[layer : layer + 2], toolpath.layer[model : model + 2]
+        path_time[a:b], way_time[a:b] = path_time[c:d], way_time[c:d]
     return MotionPlan(speeds, pace, layer_time, path_time, way_time, volume)
 
 

@@ -100,8 +100,4 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], settings: Moti
 def _small_loops(toolpath: Toolpath, lengths: NDArray[np.float64], longest: float) -> NDArray[np.bool_]:
     """Tell which paths are closed walls no longer than ``longest`` mm."""
     wall = (toolpath.role == OUTER_WALL) | (toolpath.role == INNER_WALL)
-    out = wall & (lengths <= longest)
-    some = np.flatnonzero(out)
-    first, last = toolpath.xy[toolpath.start[some]], toolpath.xy[toolpath.start[some + 1] - 1]
-    out[some] = (first[:, 0] == last[:, 0]) & (first[:, 1] == last[:, 1])
-    return np.asarray(out)
+    return np.asarray(wall & (lengths <= longest) & toolpath.closed())

@@ -7,12 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.motion.comments import GcodeJob, PathComments, head, layer_head, path_comments, tail
+from even_step.core.motion.comments import GcodeJob, Words, fan_before, head, layer_head, looks_of, path_words, tail
 from even_step.core.motion.expand import layer_moves
+from even_step.core.motion.repeats import Form, Forms
+from even_step.core.toolpath.roles import ROLES
 from even_step.core.work import Crew
 
 LONGEST_MOVE = 96  # bytes of one move's lines at the most
+LONGEST_SAID = 64  # bytes of what stands before a path at the most, but for its words
 LAYERS_AT_ONCE = 4
+ROLE_COUNT = len(ROLES)
+HEIGHT, FAN = (np.frombuffer(text, np.uint8) for text in (b" height=", b"M106 S"))
 
 
 def gcode(source: GcodeJob, crew: Crew) -> Iterator[bytes]:
@@ -24,25 +29,32 @@ def gcode(source: GcodeJob, crew: Crew) -> Iterator[bytes]:
         When the machine's own code names a setting that does not exist.
     """
     yield head(source)
-    comments = path_comments(source)
+    words, forms = path_words(source), Forms.of(source)
     layers = source.toolpath.layers
     runs = [(a, min(a + LAYERS_AT_ONCE, layers)) for a in range(0, layers, LAYERS_AT_ONCE)]
-    written = crew.in_turn(lambda a, b: b"".join(_layer(source, comments, k) for k in range(a, b)), runs)
-    for done, piece in enumerate(written, 1):
-        yield piece
+
+    def write(first: int, last: int) -> list[bytes]:
+        written: list[bytes] = []
+        for k in range(first, last):
+            written += (layer_head(source, k), *(forms.again(k) or _layer(source, words, k, forms)))
+        return written
+
+    for done, pieces in enumerate(crew.in_turn(write, runs), 1):
+        yield from pieces
         crew.progress("write", done / len(runs))
     yield tail(source)
 
 
-def _layer(source: GcodeJob, comments: PathComments, layer: int) -> bytes:
+def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[bytes, ...]:
     """Format one layer; what is modal in G-code is stated anew, so layers can be written apart."""
     path = source.toolpath
     moves = layer_moves(path, source.plan.speeds, source.settings, layer, float(source.plan.pace[layer]))
     first, last = int(path.layer[layer]), int(path.layer[layer + 1])
-    said = comments.of_path[first:last]
-    size = (len(moves.kind) + 1) * LONGEST_MOVE + int(np.diff(comments.start)[said[said >= 0]].sum())
-    buffer = np.empty(size, np.uint8)
-    used = _format(
+    looks = looks_of(source, layer)
+    said = int((np.diff(looks, axis=0) != 0).any(axis=1).sum()) + 1
+    buffer = np.empty((len(moves.kind) + 1) * LONGEST_MOVE + said * (2 * words.longest + LONGEST_SAID), np.uint8)
+    heights = np.empty((len(moves.kind), 2), np.int64)
+    used, count = _format(
         moves.start,
         moves.kind,
         moves.to,
@@ -50,15 +62,20 @@ def _layer(source: GcodeJob, comments: PathComments, layer: int) -> bytes:
         moves.feed,
         moves.acceleration,
         moves.path - first,
-        comments.text,
-        comments.start,
-        said,
+        looks,
+        fan_before(source, layer),
+        words.text,
+        words.start,
         first == 0,
         buffer,
+        heights,
     )
+    text = buffer[:used].tobytes()
+    if forms.wanted(layer):
+        forms.keep(layer, Form(text, heights[:count], path.top[layer]))
     # The very first travel is made clear of the bed, then the nozzle comes down.
     clear = f"G0 Z{moves.start[2]:.3f} F{moves.feed[0]:.0f}\n".encode() if first == 0 and last > first else b""
-    return layer_head(source, layer) + clear + buffer[:used].tobytes()
+    return clear, text
 
 
 @kernel
@@ -97,9 +114,52 @@ def _word(buffer, w, letter, value, decimals):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _format(start, kind, to, e, feed, acceleration, path, tags, tag_start, tag_of, is_first, buffer):  # type: ignore[no-untyped-def]
-    """Write moves as G0 and G1 with only the words that change."""
+def _size(buffer, w, micrometres):  # type: ignore[no-untyped-def]
+    """Write mm with two decimals, or three where it has them."""
+    if micrometres % 10 == 0:
+        return _digits(buffer, w, micrometres // 10, 2)
+    return _digits(buffer, w, micrometres, 3)
+
+
+@kernel
+def _put(buffer, w, text, first, last):  # type: ignore[no-untyped-def]
+    for b in range(first, last):
+        buffer[w] = text[b]
+        w += 1
+    return w
+
+
+@kernel
+def _say(buffer, w, look, told, words, word_start):  # type: ignore[no-untyped-def]
+    """Say role, width and height of a path, its part and the fan where these change."""
+    if look[3] != told[3] and look[3] >= 0:
+        part = ROLE_COUNT + look[3]
+        w = _put(buffer, w, words, word_start[part], word_start[part + 1])
+    w = _put(buffer, w, words, word_start[look[0]], word_start[look[0] + 1])
+    w = _size(buffer, w, look[1])
+    w = _put(buffer, w, HEIGHT, 0, HEIGHT.shape[0])
+    w = _size(buffer, w, look[2])
+    buffer[w] = 10
+    w += 1
+    if look[4] != told[4]:
+        w = _put(buffer, w, FAN, 0, FAN.shape[0])
+        w = _digits(buffer, w, look[4], 0)
+        buffer[w] = 10
+        w += 1
+    told[:] = look
+    return w
+
+
+@kernel
+def _format(start, kind, to, e, feed, acceleration, path, looks, fan, words, word_start, is_first, buffer, heights):  # type: ignore[no-untyped-def]
+    """Write moves as G0 and G1 with only the words that change.
+
+    Returns how much was written and how many heights there were; where each stands is put down.
+    """
     w = 0
+    high = 0
+    told = np.full(5, -1)  # each layer says everything anew, but for the fan
+    told[4] = fan
     x = np.int64(np.round(start[0] * 1000.0))
     y = np.int64(np.round(start[1] * 1000.0))
     z = np.int64(np.round(start[2] * 1000.0))
@@ -110,11 +170,8 @@ def _format(start, kind, to, e, feed, acceleration, path, tags, tag_start, tag_o
     for i in range(kind.shape[0]):
         if kind[i] == 1 and path[i] != told_path:
             told_path = path[i]
-            tag = tag_of[told_path]
-            if tag >= 0:
-                for b in range(tag_start[tag], tag_start[tag + 1]):
-                    buffer[w] = tags[b]
-                    w += 1
+            if (looks[told_path] != told).any():
+                w = _say(buffer, w, looks[told_path], told, words, word_start)
             if acceleration[i] != told_gain:
                 told_gain = acceleration[i]
                 buffer[w], buffer[w + 1], buffer[w + 2], buffer[w + 3] = 77, 50, 48, 52
@@ -132,7 +189,10 @@ def _format(start, kind, to, e, feed, acceleration, path, tags, tag_start, tag_o
         if ny != y or (all_axes and kind[i] == 0):
             w = _word(buffer, w, 89, ny, 3)
         if nz != z or (all_axes and kind[i] == 0):
+            heights[high, 0] = w
             w = _word(buffer, w, 90, nz, 3)
+            heights[high, 1] = w
+            high += 1
             all_axes = False
         x, y, z = nx, ny, nz
         if e[i] != 0.0:
@@ -142,4 +202,4 @@ def _format(start, kind, to, e, feed, acceleration, path, tags, tag_start, tag_o
             w = _word(buffer, w, 70, np.int64(told_feed), 0)
         buffer[w] = 10
         w += 1
-    return w
+    return w, high

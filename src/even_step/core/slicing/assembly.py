@@ -13,9 +13,12 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, starts_of
 from even_step.core.slicing.adhesion import Adhesion
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.ordering import Blocks
+from even_step.core.slicing.ordering import Blocks, Ordered
 from even_step.core.toolpath.roles import SKIRT
 from even_step.core.toolpath.toolpath import Toolpath
+from even_step.core.work import Crew, runs_of
+
+Stretch = tuple[int, int, int, int]  # number of the placed part, first path and last in its blocks, layer
 
 
 @dataclass(frozen=True)
@@ -58,57 +61,85 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
     return np.array(way)
 
 
-def assemble(placed: list[Placed], adhesion: Adhesion, heights: Heights, settings: TravelSettings) -> Toolpath:
+def assemble(
+    placed: list[Placed], adhesion: Adhesion, heights: Heights, settings: TravelSettings, crew: Crew
+) -> Toolpath:
     """Lay out the toolpath of all layers.
 
     Parts are visited along a short way, forth in one layer and back in the next; the skirt comes first.
     """
     order = visiting_order(np.array([one.at for one in placed]).reshape(-1, 2))
-    skirt = _skirt(adhesion, heights)
-    paths, points = len(skirt[1]) - 1, len(skirt[0])
-    vias = 0
-    plan: list[tuple[int, int, int, int]] = []  # placed, block's first path, last path, layer
-    layer = np.zeros(len(heights.top) + 1, np.int64)
+    plan: list[Stretch] = []
     for k in range(len(heights.top)):
         for i in order if k % 2 == 0 else order[::-1]:
             blocks = placed[i].blocks
             if k < len(blocks.which):
                 b = blocks.which[k]
-                first, last = int(blocks.block[b]), int(blocks.block[b + 1])
-                plan.append((int(i), first, last, k))
-                paths += last - first
-                points += int(blocks.paths.start[last] - blocks.paths.start[first])
-                vias += int(blocks.paths.via_start[last] - blocks.paths.via_start[first])
-        layer[k + 1] = paths
-    out = _empty(paths, points, vias, layer, heights)
+                plan.append((int(i), int(blocks.block[b]), int(blocks.block[b + 1]), k))
+    skirt = _skirt(adhesion, heights)
+    sizes = [_size(placed[i].blocks.paths, first, last) for i, first, last, _ in plan]
+    places = np.cumsum([(len(skirt[1]) - 1, len(skirt[0]), 0), *sizes], axis=0)
+    ends = np.searchsorted([k for *_, k in plan], np.arange(len(heights.top)), side="right")
+    layer = np.concatenate(([0], places[ends, 0])).astype(np.int64)
+    paths, points, passed = places[-1].tolist()
+    out = _empty(paths, points, passed, layer, heights, _repeats(plan, heights))
     _put(out, 0, 0, *skirt, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
-    p, n, v = len(skirt[1]) - 1, len(skirt[0]), 0
-    for i, first, last, k in plan:
-        one = placed[i]
-        b = one.blocks.paths
-        a, z = b.start[first], b.start[last]
-        _put(
-            out,
-            p,
-            n,
-            b.xy[a:z],
-            b.start[first : last + 1] - a,
-            b.role[first:last],
-            b.width[first:last],
-            b.linked[first:last],
-            *one.at,
-            one.part,
-            np.where(b.height[first:last] > 0, b.height[first:last], heights.thick[k]),
-        )
-        i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
-        np.add(b.via[i_via:z_via], one.at, out=out.via[v : v + z_via - i_via])
-        out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
-        p, n, v = p + last - first, n + int(z - a), v + z_via - i_via
+
+    def lay(first: int, last: int) -> None:
+        for stretch, at in zip(plan[first:last], places[first:last].tolist(), strict=True):
+            _lay(out, placed[stretch[0]], stretch, at, float(heights.thick[stretch[3]]))
+
+    crew.each(lay, runs_of(np.diff(places[:, 1])))
     _decide_retraction(out.xy, out.start, out.layer, settings.retract_from, out.retract)
     return out
 
 
-def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights) -> Toolpath:
+def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
+    """Return how many paths, points and points passed on ways a stretch has."""
+    points, passed = paths.start[last] - paths.start[first], paths.via_start[last] - paths.via_start[first]
+    return last - first, int(points), int(passed)
+
+
+def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], thick: float) -> None:
+    """Copy a stretch to its place: path, point and passed point ``at``."""
+    _, first, last, _ = stretch
+    b, (p, n, v) = one.blocks.paths, at
+    a, z = b.start[first], b.start[last]
+    _put(
+        out,
+        p,
+        n,
+        b.xy[a:z],
+        b.start[first : last + 1] - a,
+        b.role[first:last],
+        b.width[first:last],
+        b.linked[first:last],
+        *one.at,
+        one.part,
+        np.where(b.height[first:last] > 0, b.height[first:last], thick),
+    )
+    i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
+    np.add(b.via[i_via:z_via], one.at, out=out.via[v : v + z_via - i_via])
+    out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
+
+
+def _repeats(plan: list[Stretch], heights: Heights) -> Index:
+    """Return for each layer the first with the same stretches after the same last one, or itself.
+
+    The first layer is laid in its own way, and after the last the nozzle leaves; both are for themselves.
+    """
+    count = len(heights.top)
+    laid: list[list[tuple[int, int, int]]] = [[] for _ in range(count)]
+    for placed, first, last, k in plan:
+        laid[k].append((placed, first, last))
+    out, seen = np.arange(count), dict[object, int]()
+    for k in range(1, count - 1):
+        if laid[k] and laid[k - 1]:
+            out[k] = seen.setdefault((tuple(laid[k]), laid[k - 1][-1], heights.thick[k]), k)
+    return out
+
+
+def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights, repeats: Index) -> Toolpath:
     return Toolpath(
         np.empty((points, 2)),
         np.zeros(paths + 1, np.int64),
@@ -121,6 +152,7 @@ def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights) -
         np.empty(paths, np.bool_),
         layer,
         heights.top,
+        repeats,
     )
 
 

@@ -38,6 +38,9 @@ class Toolpath:
         Where each layer's paths begin.
     top : (L,) float64
         Height of each layer's top, mm.
+    repeats : (L,) int64
+        The first layer that is laid just like this one, from the same place, only at another height; itself
+        when there is none.
     """
 
     xy: NDArray[np.float64]
@@ -51,6 +54,7 @@ class Toolpath:
     retract: NDArray[np.bool_]
     layer: Index
     top: NDArray[np.float64]
+    repeats: Index
 
     @property
     def layers(self) -> int:
@@ -61,6 +65,10 @@ class Toolpath:
         """Return the length of each path, (P,), mm."""
         return np.asarray(_lengths(self.xy, self.start))
 
+    def closed(self) -> NDArray[np.bool_]:
+        """Tell which paths end where they begin, (P,)."""
+        return np.asarray(_closed(self.xy, self.start))
+
     def layer_of_path(self) -> Index:
         """Return which layer each path is in, (P,)."""
         return np.repeat(np.arange(self.layers), np.diff(self.layer))
@@ -70,6 +78,18 @@ class Toolpath:
 def _lengths(xy, start):  # type: ignore[no-untyped-def]
     out = np.zeros(start.shape[0] - 1)
     for p in range(out.shape[0]):
+        length = 0.0
         for i in range(start[p] + 1, start[p + 1]):
-            out[p] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
+            dx, dy = xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1]
+            length += np.sqrt(dx * dx + dy * dy)
+        out[p] = length
+    return out
+
+
+@kernel
+def _closed(xy, start):  # type: ignore[no-untyped-def]
+    out = np.zeros(start.shape[0] - 1, np.bool_)
+    for p in range(out.shape[0]):
+        a, b = start[p], start[p + 1] - 1
+        out[p] = xy[a, 0] == xy[b, 0] and xy[a, 1] == xy[b, 1]
     return out
