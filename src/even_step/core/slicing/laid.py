@@ -11,6 +11,8 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
 
+STANDS_OUT = 0.02  # mm, by which a line may be wider than where its room is narrowest; half of it on each side
+
 
 @dataclass(frozen=True, eq=False)
 class Strands:

@@ -11,7 +11,7 @@ from even_step.core.plane.axis import axes
 from even_step.core.plane.bead import section_rounding
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.laid import Strands
+from even_step.core.slicing.laid import STANDS_OUT, Strands
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
@@ -135,7 +135,10 @@ def _side_by_side(line, thick, free_first, free_last, limits, out, wide, starts,
 
 @kernel
 def _put(line, width, out, wide, starts, made):  # type: ignore[no-untyped-def]
-    """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width."""
+    """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width.
+
+    Where the width changes fast the stretch keeps to its narrower end, lest its edge stand out.
+    """
     count = line.shape[0]
     soft, softer = line.copy(), width.copy()
     if count > 3:
@@ -152,7 +155,8 @@ def _put(line, width, out, wide, starts, made):  # type: ignore[no-untyped-def]
         if keep[i]:
             out[w], wide[w] = soft[i], softer[i]
             if before >= 0:
-                wide[w - 1] = (softer[before] + softer[i]) / 2.0
+                narrower = min(softer[before], softer[i])
+                wide[w - 1] = min((softer[before] + softer[i]) / 2.0, narrower + STANDS_OUT)
             before = i
             w += 1
     starts[made + 1] = w

@@ -6,6 +6,7 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.nearest import nearest_order
+from even_step.core.slicing.laid import STANDS_OUT
 
 WIDTH_STEP = 0.04  # mm, within one line the width may differ by no more
 
@@ -61,7 +62,7 @@ def parted_by_width(xy, start, width):  # type: ignore[no-untyped-def]
     """Part lines where their width changes.
 
     ``width`` holds for each point the width to the next. Returns points (those at a change twice), starts, the mean
-    width of each new line and the number of the line it came from.
+    width of each new line, hardly more than its least, and the number of the line it came from.
     """
     count = start.shape[0] - 1
     room = 2 * xy.shape[0] + 2
@@ -91,7 +92,7 @@ def parted_by_width(xy, start, width):  # type: ignore[no-untyped-def]
                 i += 1
                 points[w, 0], points[w, 1] = xy[i, 0], xy[i, 1]
                 w += 1
-            mean[n] = least if least == most or long == 0.0 else total / long
+            mean[n] = least if least == most or long == 0.0 else min(total / long, least + STANDS_OUT)
             origin[n] = p
             n += 1
             starts[n] = w
