@@ -143,17 +143,6 @@ def path_words(source: GcodeJob) -> Words:
     return Words(np.frombuffer(b"".join(texts), np.uint8), start, max(sizes))
 
 
-def looks_of(source: GcodeJob, layer: int) -> NDArray[np.int64]:
-    """Return role, width and height in µm, part and fan of each path of a layer, (n, 5)."""
-    path = source.toolpath
-    first, last = int(path.layer[layer]), int(path.layer[layer + 1])
-    role = path.role[first:last]
-    width, height = np.round(path.width[first:last] * 1000), np.round(path.height[first:last] * 1000)
-    usual, bridge = fan_of(source, layer)
-    fan = np.where(role == BRIDGE, bridge, usual)
-    return np.stack((role, width, height, path.part[first:last], fan), axis=1).astype(np.int64)
-
-
 def fan_of(source: GcodeJob, layer: int) -> tuple[int, int]:
     """Return how fast the fan turns on a layer, and on its bridges, 0 to 255."""
     values = source.resolved.values

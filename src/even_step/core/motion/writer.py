@@ -7,10 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.motion.comments import GcodeJob, Words, fan_before, head, layer_head, looks_of, path_words, tail
+from even_step.core.motion.comments import GcodeJob, Words, fan_before, fan_of, head, layer_head, path_words, tail
 from even_step.core.motion.expand import layer_moves
 from even_step.core.motion.repeats import Form, Forms
-from even_step.core.toolpath.roles import ROLES
+from even_step.core.toolpath.roles import BRIDGE, ROLES
 from even_step.core.work import Crew
 
 LONGEST_MOVE = 96  # bytes of one move's lines at the most
@@ -50,9 +50,8 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
     path = source.toolpath
     moves = layer_moves(path, source.plan.speeds, source.settings, layer, float(source.plan.pace[layer]))
     first, last = int(path.layer[layer]), int(path.layer[layer + 1])
-    looks = looks_of(source, layer)
-    said = int((np.diff(looks, axis=0) != 0).any(axis=1).sum()) + 1
-    buffer = np.empty((len(moves.kind) + 1) * LONGEST_MOVE + said * (2 * words.longest + LONGEST_SAID), np.uint8)
+    said = (last - first) * (2 * words.longest + LONGEST_SAID)
+    buffer = np.empty((len(moves.kind) + 1) * LONGEST_MOVE + said, np.uint8)
     heights = np.empty((len(moves.kind), 2), np.int64)
     used, count = _format(
         moves.start,
@@ -62,8 +61,11 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
         moves.feed,
         moves.acceleration,
         moves.path - first,
-        looks,
-        fan_before(source, layer),
+        path.role[first:last],
+        path.width[first:last],
+        path.height[first:last],
+        path.part[first:last],
+        (fan_before(source, layer), *fan_of(source, layer)),
         words.text,
         words.start,
         first == 0,
@@ -151,7 +153,25 @@ def _say(buffer, w, look, told, words, word_start):  # type: ignore[no-untyped-d
 
 
 @kernel
-def _format(start, kind, to, e, feed, acceleration, path, looks, fan, words, word_start, is_first, buffer, heights):  # type: ignore[no-untyped-def]
+def _format(  # type: ignore[no-untyped-def]
+    start,
+    kind,
+    to,
+    e,
+    feed,
+    acceleration,
+    path,
+    role,
+    width,
+    height,
+    part,
+    fans,
+    words,
+    word_start,
+    is_first,
+    buffer,
+    heights,
+):
     """Write moves as G0 and G1 with only the words that change.
 
     Returns how much was written and how many heights there were; where each stands is put down.
@@ -159,7 +179,8 @@ def _format(start, kind, to, e, feed, acceleration, path, looks, fan, words, wor
     w = 0
     high = 0
     told = np.full(5, -1)  # each layer says everything anew, but for the fan
-    told[4] = fan
+    told[4] = fans[0]
+    look = np.empty(5, np.int64)
     x = np.int64(np.round(start[0] * 1000.0))
     y = np.int64(np.round(start[1] * 1000.0))
     z = np.int64(np.round(start[2] * 1000.0))
@@ -170,8 +191,11 @@ def _format(start, kind, to, e, feed, acceleration, path, looks, fan, words, wor
     for i in range(kind.shape[0]):
         if kind[i] == 1 and path[i] != told_path:
             told_path = path[i]
-            if (looks[told_path] != told).any():
-                w = _say(buffer, w, looks[told_path], told, words, word_start)
+            look[0], look[3] = role[told_path], part[told_path]
+            look[1], look[2] = np.round(width[told_path] * 1000.0), np.round(height[told_path] * 1000.0)
+            look[4] = fans[2] if look[0] == BRIDGE else fans[1]
+            if (look != told).any():
+                w = _say(buffer, w, look, told, words, word_start)
             if acceleration[i] != told_gain:
                 told_gain = acceleration[i]
                 buffer[w], buffer[w + 1], buffer[w + 2], buffer[w + 3] = 77, 50, 48, 52
