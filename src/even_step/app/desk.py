@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from even_step.app.background import Background
+from even_step.app.outlines import Outlines
 from even_step.app.selection import Selection
 from even_step.app.shelf import ModelShelf, Stand
 from even_step.app.store import JobStore
@@ -43,6 +44,7 @@ class Desk(QObject):
         self.worker = WorkerClient(worker, self)
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)
+        self.outlines = Outlines(self.shelf)
         self.trials = Trials(self.store, self.worker, self)
         self.view = View(self)
         self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None

@@ -16,10 +16,12 @@ from even_step.core.catalogue.setting import settings_read_by, take
 from even_step.core.errors import JobError
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
-from even_step.core.job.arrange import arrange
+from even_step.core.job.arrange import with_places
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.cascade import Resolved, cascade, resolve
-from even_step.core.job.model import MM_PER, Copy, Job, Part
+from even_step.core.job.edits import Spot, copy_at, placed_at, spots_of
+from even_step.core.job.model import MM_PER, Job, Part
+from even_step.core.layout.outline import Outline, box_outline, outline_of
 from even_step.core.mesh.mesh import Model
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
@@ -239,47 +241,45 @@ def _stand(
     """Pose every part, equal ones once, and find a place for those that have none."""
     solids: dict[str, PosedSolid] = {}
     numbers: dict[str, int] = {}
-    wanted: list[tuple[int, Part, int, Copy]] = []
-    for part in job.parts:
+    solid_of: dict[Spot, int] = {}
+    for i, k in spots_of(job):
+        part = job.parts[i]
         models, content = files[part.file]
         model = model_of(part, models)
-        for count, copy in enumerate(part.copies, 1):
-            matrix = pose_matrix(part, copy) * MM_PER[part.unit]
-            key = hashlib.blake2b(repr((content, part.object, matrix.tolist())).encode(), digest_size=16).hexdigest()
-            if key not in solids:
-                with run.timed("read"):
-                    mesh, _ = set_down(model.merged(), matrix)
-                numbers[key] = len(solids)
-                solids[key] = PosedSolid(model, mesh, matrix, key)
-            wanted.append((numbers[key], part, count, copy))
+        matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
+        key = hashlib.blake2b(repr((content, part.object, matrix.tolist())).encode(), digest_size=16).hexdigest()
+        if key not in solids:
+            with run.timed("read"):
+                mesh, _ = set_down(model.merged(), matrix)
+            numbers[key] = len(solids)
+            solids[key] = PosedSolid(model, mesh, matrix, key)
+        solid_of[i, k] = numbers[key]
     in_order = list(solids.values())
-    boxes = np.array([in_order[number].mesh.bounds[:, :2] for number, *_ in wanted])
-    sizes = boxes[:, 1] - boxes[:, 0]
-    fixed = np.array([copy.at is not None for *_, copy in wanted])
-    at = np.array([copy.at if copy.at is not None else (0.0, 0.0) for *_, copy in wanted])
-    if (~fixed).any():
-        taken = np.concatenate((at[fixed] - sizes[fixed] / 2, at[fixed] + sizes[fixed] / 2), axis=1)
-        at[~fixed] = arrange(sizes[~fixed], job.machine.bed, taken)
-    at = np.round(at, 3)
-    placed = [
-        PlacedPart(number, part.name, count, (float(x), float(y)))
-        for (number, part, count, _), (x, y) in zip(wanted, at, strict=True)
-    ]
+    if any(copy_at(job, spot).at is None for spot in solid_of):
+        with run.timed("read"):
+            job = with_places(job, _outlines(solid_of, in_order))
+    placed = []
+    for (i, k), number in solid_of.items():
+        x, y = job.parts[i].copies[k].at or (0.0, 0.0)
+        placed.append(PlacedPart(number, job.parts[i].name, k + 1, (round(x, 3), round(y, 3))))
     return in_order, placed
+
+
+def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot, Outline]:
+    """Return what each copy covers; alone, its bounds will do."""
+    if len(solid_of) == 1:
+        size = np.ptp(solids[0].mesh.bounds[:, :2], axis=0)
+        return dict.fromkeys(solid_of, box_outline(float(size[0]), float(size[1])))
+    outlines = [outline_of(solid.mesh) for solid in solids]
+    return {spot: outlines[number] for spot, number in solid_of.items()}
 
 
 def settled(job: Job, run: StageRun) -> Job:
     """Return the job with a place for every copy that had none, where slicing would put it."""
-    files = _files(job, cascade(job), run)
-    _, placed = _stand(job, files, run) if job.parts else ([], [])
-    places = iter(placed)
-    parts = [
-        part.model_copy(
-            update={"copies": tuple(copy.model_copy(update={"at": next(places).at}) for copy in part.copies)}
-        )
-        for part in job.parts
-    ]
-    return job.model_copy(update={"parts": tuple(parts)})
+    if not job.parts:
+        return job
+    _, placed = _stand(job, _files(job, cascade(job), run), run)
+    return placed_at(job, {spot: part.at for spot, part in zip(spots_of(job), placed, strict=True)})
 
 
 def models_of(job: Job, run: StageRun) -> list[Model]:

@@ -5,18 +5,16 @@ import tomllib
 
 import jsonschema
 import lib3mf
-import numpy as np
 import pytest
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError, JobError, SettingError
-from even_step.core.job.arrange import SPACING, arrange
 from even_step.core.job.bring_in import kept_in_place, pose_matrix, posed
 from even_step.core.job.cascade import resolve
 from even_step.core.job.edits import placed_at
 from even_step.core.job.file import job_file, read_job_file
-from even_step.core.job.model import Bed, Copy, Job, Machine, Material, Part, Recipe
-from even_step.core.job.shipped import DATA, find, shipped
+from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
+from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import is_job_file, job_record, job_schema, job_text, read_job_text
 from even_step.core.mesh.read.model import read_model
 from tests.conftest import mended
@@ -139,54 +137,6 @@ def test_own_machines_are_read_from_files(tmp_path):
     path.write_text("name = 'no bed'")
     with pytest.raises(InputError, match="bed"):
         find(Machine, str(path))
-
-
-def apart(places, sizes, spacing):
-    for i in range(len(places)):
-        for j in range(i):
-            gap = np.abs(places[i] - places[j]) - (sizes[i] + sizes[j]) / 2
-            assert gap.max() >= spacing - 1e-6
-
-
-@pytest.mark.parametrize("name", ["Larch 220", "Rowan 240 round"])
-def test_arranged_parts_keep_their_distance_and_stay_on_the_bed(name):
-    bed = shipped(Machine)[name].bed
-    sizes = np.array([(40, 30), (60, 60), (25, 50), (30, 30), (30, 30), (10, 80)], float)
-    places = arrange(sizes, bed, np.zeros((0, 4)))
-    apart(places, sizes, SPACING)
-    corners = np.concatenate([places + sizes / 2 * s for s in ((1, 1), (1, -1), (-1, 1), (-1, -1))])
-    if bed.shape == "round":
-        assert np.hypot(*(corners - bed.centre).T).max() <= 120
-    else:
-        assert (corners >= 0).all()
-        assert (corners <= 220).all()
-
-
-def test_a_thousand_copies_are_arranged_without_a_long_wait():
-    bed = Bed(size=(220, 220))
-    sizes = np.full((1000, 2), 20.0)
-    places = arrange(sizes, bed, np.zeros((0, 4)))
-    on = (places <= 210).all(axis=1)
-    assert on.sum() >= 60
-    assert len(np.unique(places, axis=0)) == 1000
-
-
-def test_one_part_is_centred():
-    bed = Bed(size=(220, 220))
-    assert arrange(np.array([(30.0, 50.0)]), bed, np.zeros((0, 4))).tolist() == [[110, 110]]
-
-
-def test_parts_are_arranged_beside_those_that_have_a_place():
-    bed = Bed(size=(220, 220))
-    taken = np.array([(80.0, 80, 140, 140)])
-    (place,) = arrange(np.array([(40.0, 40.0)]), bed, taken)
-    assert np.abs(place - 110).max() >= 30 + 20 + SPACING - 1e-6
-
-
-def test_what_finds_no_room_is_put_beside_the_bed():
-    bed = Bed(size=(100, 100))
-    places = arrange(np.array([(90.0, 90.0), (90.0, 90.0)]), bed, np.zeros((0, 4)))
-    assert sorted(places[:, 0] > 100) == [False, True]
 
 
 def test_keeping_the_files_place(tmp_path):

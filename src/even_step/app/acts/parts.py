@@ -10,7 +10,6 @@ from even_step.app.bench import Bench
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
-from even_step.core.job.settle import without_places
 
 AXES = "XYZ"
 
@@ -59,7 +58,7 @@ def _remove(bench: Bench) -> None:
 
 
 def _gather(bench: Bench) -> None:
-    place_new(bench.desk, "arrange the parts", without_places(bench.desk.job))
+    place_new(bench.desk, "arrange the parts", edits.without_places(bench.desk.job), turning=True)
 
 
 def _centre(bench: Bench) -> None:

@@ -8,7 +8,6 @@ from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.model import Job
-from even_step.core.job.settle import with_places
 
 
 def about(desk: Desk, spots: tuple[edits.Spot, ...] | None = None) -> str:
@@ -30,16 +29,18 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "") ->
     desk.store.do(verb, job, join)
 
 
-def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None) -> None:
+def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None, *, turning: bool = False) -> None:
     """Swap in a job some of whose copies have no place yet, once places have been found beside the window."""
-    sizes = {}
-    for spot in edits.spots_of(job):
-        stand = desk.shelf.stand_of(job.parts[spot[0]], edits.copy_at(job, spot))
-        if stand is None:
-            desk.note("The models are still being read; try again in a moment.")
-            return
-        sizes[spot] = (float(stand.size[0]), float(stand.size[1]))
+    outlines = desk.outlines.of(job)
+    if outlines is None:
+        desk.note("The models are still being read; try again in a moment.")
+        return
     before = desk.job
+
+    def find() -> Job:
+        from even_step.core.job.arrange import with_places  # noqa: PLC0415 - kernels load after the window shows
+
+        return with_places(job, outlines(), turning=turning)
 
     def placed(done: Job) -> None:
         if desk.job is before:
@@ -47,4 +48,4 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
             if pick is not None:
                 desk.selection.pick(pick)
 
-    desk.background.run("arrange", lambda: with_places(job, sizes), placed)
+    desk.background.run("arrange", find, placed)

@@ -90,6 +90,27 @@ def placed_at(job: Job, places: Mapping[Spot, Pair]) -> Job:
     return job.model_copy(update={"parts": tuple(parts)})
 
 
+def laid_at(job: Job, places: Mapping[Spot, tuple[Pair, float]]) -> Job:
+    """Put copies with their middle at the given places, mm, each turned by so many degrees."""
+    job = placed_at(job, {spot: at for spot, (at, _) in places.items()})
+    for turn in sorted({turn for _, turn in places.values()} - {0.0}):
+        job = turned(job, [spot for spot, (_, own) in places.items() if own == turn], 2, turn)
+    return job
+
+
+def without_places(job: Job) -> Job:
+    """Return the job with every copy that is not locked taken off its place, to be laid out anew."""
+    parts = tuple(
+        part.model_copy(
+            update={
+                "copies": tuple(copy if copy.locked else copy.model_copy(update={"at": None}) for copy in part.copies)
+            }
+        )
+        for part in job.parts
+    )
+    return job.model_copy(update={"parts": parts})
+
+
 def turned(job: Job, spots: Iterable[Spot], axis: int, degrees: float) -> Job:
     """Turn about an axis of the bed (0 x, 1 y, 2 z) by some degrees.
 

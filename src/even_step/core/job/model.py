@@ -130,10 +130,15 @@ class Recipe(Frozen):
 
 
 class Copy(Frozen):
-    """One part on the bed: the middle of its outline in mm (none: to be arranged) and its turn in degrees."""
+    """One part on the bed: the middle of its outline in mm (none: to be arranged) and its turn in degrees.
+
+    What is locked stays as it is; what is hidden is not drawn on the bed, but printed.
+    """
 
     at: Pair | None = None
     turn: Finite = 0.0
+    locked: bool = False
+    hidden: bool = False
 
 
 class Part(Frozen):
@@ -160,6 +165,17 @@ class Part(Frozen):
         return data
 
 
+class Layout(Frozen):
+    """How parts are arranged: mm between them, whether they may be turned, and what of the bed stays free.
+
+    ``keep_out`` are rectangles: least x, least y, largest x, largest y, mm.
+    """
+
+    spacing: Annotated[float, Field(ge=0, le=200, allow_inf_nan=False)] = 6.0
+    turning: bool = True
+    keep_out: tuple[tuple[Finite, Finite, Finite, Finite], ...] = ()
+
+
 class Job(Frozen):
     """Everything to be printed, with all its settings."""
 
@@ -169,6 +185,7 @@ class Job(Frozen):
     materials: Annotated[tuple[Material, ...], Field(min_length=1, max_length=16)]
     recipe: Recipe
     settings: Settings = {}
+    layout: Layout = Layout()
     parts: tuple[Part, ...] = ()
 
     def with_settings(self, changes: dict[str, object]) -> Self:

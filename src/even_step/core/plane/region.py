@@ -220,6 +220,32 @@ def shifted(region: shapely.Geometry, dx: float, dy: float) -> shapely.Geometry:
     return shapely.transform(region, lambda xy: xy + np.array([dx, dy]))
 
 
+def mapped(region: shapely.Geometry, matrix: NDArray[np.float64]) -> shapely.Geometry:
+    """Return a region turned or stretched by a (2, 2) matrix."""
+    return shapely.transform(region, lambda xy: xy @ matrix.T)
+
+
+def hull_corners(points: Points) -> Points:
+    """Return the corners of the convex hull of some points, (n, 2); all of them where they lie on a line."""
+    hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipoints(points)))
+    return hull if len(hull) else points
+
+
+def of_cells(covered: NDArray[np.bool_], origin: NDArray[np.float64], cell: float) -> shapely.Geometry:
+    """Return the region that covered cells (rows along y, columns along x) make, the first one at the origin."""
+    padded = np.pad(covered, ((0, 0), (1, 1))).astype(np.int8)
+    turns = np.diff(padded, axis=1)
+    row, first = np.nonzero(turns == 1)
+    _, end = np.nonzero(turns == -1)
+    whole = shapely.union_all(shapely.box(first, row, end, row + 1))  # in cells, so that rows meet exactly
+    return _multi(shapely.transform(whole, lambda xy: xy * cell + origin))
+
+
+def smoothed(region: shapely.Geometry, by: float) -> shapely.Geometry:
+    """Return a region with fewer corners that holds this one and is larger by at most twice ``by``, mm."""
+    return _one(shapely.buffer(shapely.simplify(region, by), by, join_style="mitre", mitre_limit=MITRE_LIMIT))
+
+
 def area(regions: Regions) -> NDArray[np.float64]:
     """Return areas, mm²."""
     return np.asarray(shapely.area(regions))

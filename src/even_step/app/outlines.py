@@ -1,0 +1,43 @@
+"""What copies cover of the bed, from the models on the shelf; found beside the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from even_step.app.shelf import ModelShelf, ShelfModel
+from even_step.core.job.edits import Spot, copy_at, spots_of
+from even_step.core.job.model import Job
+from even_step.core.mesh.mesh import Mesh
+
+if TYPE_CHECKING:
+    from even_step.core.layout.outline import Outline
+
+
+class Outlines:
+    """Outlines of poses, each found once."""
+
+    def __init__(self, shelf: ModelShelf) -> None:
+        self._shelf = shelf
+        self._found = lru_cache(256)(self._find)
+
+    def of(self, job: Job) -> Callable[[], dict[Spot, Outline]] | None:
+        """Return what finds the outline of every copy of a job; none while a model is being read."""
+        poses = {}
+        for spot in spots_of(job):
+            part = job.parts[spot[0]]
+            stand, model = self._shelf.stand_of(part, copy_at(job, spot)), self._shelf.model(part)
+            if stand is None or model is None:
+                return None
+            poses[spot] = model, stand.matrix[:3, :3].tobytes()
+        return lambda: {spot: self._found(*pose) for spot, pose in poses.items()}
+
+    @staticmethod
+    def _find(model: ShelfModel, linear: bytes) -> Outline:
+        from even_step.core.layout.outline import outline_of  # noqa: PLC0415 - kernels load after the window shows
+
+        matrix = np.frombuffer(linear).reshape(3, 3)
+        return outline_of(Mesh(model.mesh.vertices @ matrix.T, model.mesh.faces))

@@ -1,0 +1,1 @@
+"""Laying parts out on the bed, seen from above."""
