@@ -13,18 +13,20 @@ from typing import Any
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError, JobError, SettingError
-from even_step.core.job.bring_in import kept_in_place, parts_of, posed
+from even_step.core.job.bring_in import kept_in_place, laid_flat, parts_of
 from even_step.core.job.cascade import resolve
 from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.model import MM_PER, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file, read_job_text
 from even_step.core.mesh.read.model import scaled
+from even_step.core.mesh.turning import turn_of
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.picture import section_picture
 from even_step.core.pipeline import Sliced, model_of, models_of, read_models, settled, slice_job
+from even_step.core.proposals import best_pose
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.wording import clock
@@ -227,7 +229,7 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
         models = files[path][0]
         stated = models[0].unit_stated
         brought = parts_of(Path(path), models, chosen.copies, None if stated else unit)
-        parts += [_stood(part, chosen, job.machine, files) for part in brought]
+        parts += [_stood(part, chosen, job, files) for part in brought]
     return job.model_copy(update={"parts": tuple(parts)})
 
 
@@ -257,15 +259,18 @@ def _new_job(chosen: argparse.Namespace, changes: dict[str, object]) -> Job:
     )
 
 
-def _stood(part: Part, chosen: argparse.Namespace, machine: Machine, files: dict[str, Any]) -> Part:
+def _stood(part: Part, chosen: argparse.Namespace, job: Job, files: dict[str, Any]) -> Part:
     """Size, pose and place a part as asked."""
     mesh = scaled(model_of(part, files[part.file][0]).merged(), MM_PER[part.unit])
     part = part.model_copy(update={"scale": (chosen.scale,) * 3})
-    part = posed(part, mesh, chosen.pose, machine)
+    if chosen.pose == "flat":
+        part = laid_flat(part, mesh)
+    elif chosen.pose == "best":
+        part = part.model_copy(update={"turn": turn_of(best_pose(scaled(mesh, chosen.scale), job, resolve(job)))})
     if chosen.place == "keep":
         return kept_in_place(part, mesh)
     if chosen.place == "centre":
-        copies = tuple(copy.model_copy(update={"at": machine.bed.centre}) for copy in part.copies)
+        copies = tuple(copy.model_copy(update={"at": job.machine.bed.centre}) for copy in part.copies)
         return part.model_copy(update={"copies": copies})
     return part
 

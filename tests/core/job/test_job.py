@@ -9,7 +9,7 @@ import pytest
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError, JobError, SettingError
-from even_step.core.job.bring_in import kept_in_place, pose_matrix, posed
+from even_step.core.job.bring_in import kept_in_place, laid_flat, pose_matrix
 from even_step.core.job.cascade import resolve
 from even_step.core.job.edits import placed_at
 from even_step.core.job.file import job_file, read_job_file
@@ -146,7 +146,7 @@ def test_keeping_the_files_place(tmp_path):
 
 def test_a_flat_pose_lays_a_part_on_its_largest_side(plain_job):
     mesh = mended(box(5, 20, 30))
-    part = posed(Part(name="a"), mesh, "flat", plain_job.machine)
+    part = laid_flat(Part(name="a"), mesh)
     low, high = (
         (mesh.vertices @ pose_matrix(part, Copy()).T).min(axis=0),
         (mesh.vertices @ pose_matrix(part, Copy()).T).max(axis=0),

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.job.model import Copy, Machine, Part
+from even_step.core.job.model import Copy, Part
 from even_step.core.mesh.mesh import Mesh, Model
-from even_step.core.mesh.pose import best_pose, flat_sides
+from even_step.core.mesh.pose import flat_sides
 from even_step.core.mesh.turning import turn_matrix, turn_of
 
 
@@ -23,16 +23,13 @@ def parts_of(path: Path, models: list[Model], copies: int = 1, unit: str | None 
     )
 
 
-def posed(part: Part, mesh: Mesh, pose: str, machine: Machine) -> Part:
-    """Return the part turned: ``flat`` on its largest flat side, ``best`` as it needs least support."""
-    if pose == "keep":
+def laid_flat(part: Part, mesh: Mesh, *, on_end: bool = False) -> Part:
+    """Return the part turned onto its largest flat side, or onto the flat side on which it stands tallest."""
+    sides = [matrix for matrix, area in flat_sides(mesh) if area > 0]
+    if not sides:
         return part
-    sides = flat_sides(mesh, most=1)
-    if pose == "flat":
-        matrix = sides[0][0] if sides else np.eye(3)
-    else:
-        matrix = best_pose(mesh, machine.overhang_limit)
-    return part.model_copy(update={"turn": turn_of(matrix)})
+    tall = [float(np.ptp(mesh.vertices @ matrix[2])) for matrix in sides]
+    return part.model_copy(update={"turn": turn_of(sides[int(np.argmax(np.round(tall, 3))) if on_end else 0])})
 
 
 def kept_in_place(part: Part, mesh: Mesh) -> Part:

@@ -72,6 +72,15 @@ def _measure(vertices, faces):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def limit_toward(limits, degrees):  # type: ignore[no-untyped-def]
+    """Return the limit in a direction of the compass, between those of its four quarters."""
+    turn = (degrees / 90.0) % 4.0
+    first = int(turn) % 4
+    share = turn - int(turn)
+    return limits[first] * (1.0 - share) + limits[(first + 1) % 4] * share
+
+
+@kernel
 def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
     total = 0.0
     for f in range(faces.shape[0]):
@@ -83,10 +92,6 @@ def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
             continue
         level = math.hypot(nx, ny)
         angle = math.degrees(math.atan2(-nz, level))
-        turn = (math.degrees(math.atan2(ny, nx)) / 90.0) % 4.0
-        first = int(turn) % 4
-        share = turn - int(turn)
-        limit = limits[first] * (1.0 - share) + limits[(first + 1) % 4] * share
-        if angle > limit:
+        if angle > limit_toward(limits, math.degrees(math.atan2(ny, nx))):
             total -= nz / 2.0
     return total

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.mesh.measure import overhang_area
 from even_step.core.mesh.mesh import Mesh
-from even_step.core.mesh.turning import Matrix, down_onto, turn_matrix
+from even_step.core.mesh.turning import Matrix, down_onto
 
 
 def set_down(mesh: Mesh, matrix: Matrix) -> tuple[Mesh, NDArray[np.float64]]:
@@ -37,7 +36,7 @@ def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:
     Parameters
     ----------
     mesh
-        Any mesh.
+        Any mesh; without facets, a cloud of points.
     most
         How many at the most.
 
@@ -49,7 +48,7 @@ def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:
     """
     from scipy.spatial import ConvexHull, QhullError  # noqa: PLC0415 - loads in 0.3 s, and few poses need it
 
-    used = mesh.vertices[np.unique(mesh.faces)]
+    used = mesh.vertices[np.unique(mesh.faces)] if len(mesh.faces) else mesh.vertices
     try:
         hull = ConvexHull(used)
     except (QhullError, ValueError):
@@ -65,21 +64,3 @@ def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:
         normal = (hull.equations[members, :3] * area[members, None]).sum(axis=0)
         sides.append((down_onto(normal), float(total[chosen])))
     return sides
-
-
-def best_pose(mesh: Mesh, limits: tuple[float, float, float, float]) -> Matrix:
-    """Return the rotation that needs least support for a sound footing, among flat sides and the six axes.
-
-    The cost of a pose is its overhanging area past the machine's limit, less what rests on the bed, plus
-    the height times the breadth of the part (a tall part takes longer and sways); all in mm².
-    """
-    tries = [turn_matrix(t) for t in ((0, 0, 0), (180, 0, 0), (90, 0, 0), (-90, 0, 0), (0, 90, 0), (0, -90, 0))]
-    tries += [matrix for matrix, _ in flat_sides(mesh)]
-    costs = []
-    for matrix in tries:
-        posed, _ = set_down(mesh, matrix)
-        size = posed.bounds[1] - posed.bounds[0]
-        hanging = overhang_area(posed, limits, 0.05)
-        contact = overhang_area(posed, (80.0,) * 4, -1.0) - overhang_area(posed, (80.0,) * 4, 0.05)
-        costs.append(hanging - 0.5 * contact + 0.1 * size[2] * float(np.sqrt(size[0] * size[1])))
-    return tries[int(np.argmin(np.round(costs, 3)))]
