@@ -19,6 +19,7 @@ from even_step.core.mesh.turning import Matrix
 WEIGHTS: dict[str, float] = {"support": 1.0, "contact": 0.3, "height": 0.3, "step": 0.3, "time": 0.5}
 SUPPORT_SHARE = 0.2  # of the room under what hangs is plastic
 LAYER_TIME = 2.0  # s that a layer takes beside what it lays
+STANDS = 0.02  # of the largest contact there is
 SAME = 0.01  # poses that cost so nearly the same are one
 
 
@@ -91,6 +92,8 @@ def ranked(found: Proposals, weights: Mapping[str, float], most: int = 6) -> lis
         spread = float(np.ptp(figure))
         share = (figure - figure.min()) / spread if spread > 0 else np.zeros(len(figure))
         total += weights.get(name, 0.0) * (1 - share if name == "contact" else share)
+    contact = found.figures["contact"]
+    total += np.where(contact < STANDS * contact.max(), 10.0, 0.0)  # on an edge or a point nothing stands
     chosen: list[int] = []
     for i in np.argsort(np.round(total, 6), kind="stable").tolist():
         if len(chosen) < most and not any(_same(found, i, other) for other in chosen):

@@ -12,6 +12,14 @@ def clock(seconds: float) -> str:
     return f"{minutes} min {whole % 60:02d} s" if minutes else f"{whole} s"
 
 
+def rough_clock(seconds: float) -> str:
+    """Say a time that is only roughly known."""
+    if seconds < 3600:
+        return f"≈ {max(1, round(seconds / 60))} min"
+    quarters = round(seconds / 900)
+    return f"≈ {quarters // 4} h {quarters % 4 * 15:02d}"
+
+
 def grams(mass: float) -> str:
     """Say a mass."""
     return f"{mass:.1f} g" if mass < 1000 else f"{mass / 1000:.2f} kg"

@@ -120,6 +120,16 @@ ACTIONS = (
         can=_any,
         synonyms=("lay flat",),
     ),
+    Action(
+        "parts.pose",
+        "Pose proposals",
+        "Parts",
+        _take("pose"),
+        ("P",),
+        "box",
+        can=_any,
+        synonyms=("orientation", "auto orient", "least support"),
+    ),
     *(
         Action(
             f"parts.quarter_{AXES[axis].lower()}{'+' if degrees > 0 else '-'}",

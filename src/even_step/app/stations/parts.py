@@ -13,6 +13,7 @@ from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
 from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
+from even_step.app.stations.pose_fields import PoseFields
 from even_step.app.theme.icons import icon
 from even_step.app.view import TOOLS
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
@@ -22,7 +23,12 @@ from even_step.core.mesh.mesh import Mesh
 if TYPE_CHECKING:
     from even_step.core.figures import PoseFigures
 
-TOOL_WORDS = {"move": ("Move", "W", "move"), "turn": ("Turn", "E", "rotate-3d"), "size": ("Size", "R", "scaling")}
+TOOL_WORDS = {
+    "move": ("Move", "W", "move"),
+    "turn": ("Turn", "E", "rotate-3d"),
+    "size": ("Size", "R", "scaling"),
+    "pose": ("Pose", "P", "box"),
+}
 FACE_HINT = "Click the face that is to lie on the bed."
 
 
@@ -47,7 +53,7 @@ class PartsStation(Sheet):
         self.add(self._tools)
         self._hint = label("", "mark", wrap=True)
         self.add(self._hint)
-        self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk)]
+        self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), PoseFields(desk)]
         self._copies = CopyFields(desk)
         for group in (*self._fields, self._copies):
             self.add(group)

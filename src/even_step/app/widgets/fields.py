@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QSlider, QWidget
 
 from even_step.core.errors import EvenStepError
 from even_step.core.quantity import quantity
@@ -162,3 +162,26 @@ class SwitchField(QCheckBox):
         """Tell."""
         super().focusInEvent(event)
         self.entered.emit()
+
+
+class Slider(QSlider):
+    """A level slider that keeps the arrow keys to itself while it has the keyboard."""
+
+    def __init__(self, name: str, most: int, value: int) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setObjectName(name)
+        self.setRange(0, most)
+        self.setValue(value)
+
+    def event(self, event: QEvent) -> bool:
+        """Keep the keys that step."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            keys = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
+            if event.key() in keys and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+                event.accept()
+                return True
+        return super().event(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
+        """Leave the wheel to the sheet, which scrolls."""
+        event.ignore()

@@ -149,6 +149,12 @@ def posed_by(job: Job, number: int, matrix: NDArray[np.float64]) -> Job:
     return with_part(job, number, turn=turn_of(matrix @ turn_matrix(part.turn)))
 
 
+def posed_as(job: Job, number: int, matrix: NDArray[np.float64]) -> Job:
+    """Stand a part by a rotation from its file's frame; its copies keep no turn of their own."""
+    copies = tuple(copy.model_copy(update={"turn": 0.0}) for copy in job.parts[number].copies)
+    return with_part(job, number, turn=turn_of(matrix), copies=copies)
+
+
 def _within_turn(degrees: float) -> float:
     """Return the same angle from −180° (left out) to 180°."""
     rest = round(degrees % 360.0, 6)
