@@ -124,28 +124,28 @@ class ModelShelf(QObject):
     def stand_of(self, part: Part, copy: Copy) -> Stand | None:
         """Return how a copy stands, none while its model is not there yet."""
         model = self.model(part)
-        return self.stand(model, part.unit, part.scale, part.turn, copy.turn) if model else None
+        return self.stand(model, part.unit, part.stretch, part.turn, copy.turn) if model else None
 
     @staticmethod
     def _stand(
         model: ShelfModel,
         unit: str,
-        scale: tuple[float, float, float],
+        stretch: tuple[float, float, float],
         turn: tuple[float, float, float],
         about_z: float,
     ) -> Stand:
-        return standing(model.extremes, unit, scale, turn, about_z)
+        return standing(model.extremes, unit, stretch, turn, about_z)
 
 
 def standing(
     extremes: NDArray[np.float64],
     unit: str,
-    scale: tuple[float, float, float],
+    stretch: tuple[float, float, float],
     turn: tuple[float, float, float],
     about_z: float,
 ) -> Stand:
     """Set a part down: the middle of its bounds over the origin, its lowest point on the bed."""
-    linear = turn_matrix((0.0, 0.0, about_z)) @ turn_matrix(turn) @ np.diag(scale) * MM_PER[unit]
+    linear = turn_matrix((0.0, 0.0, about_z)) @ turn_matrix(turn) @ np.diag(stretch) * MM_PER[unit]
     corners = extremes @ linear.T
     low, high = corners.min(axis=0), corners.max(axis=0)
     matrix = np.eye(4)

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import about, edit, place_new
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
+from even_step.core.job.bring_in import laid_flat
+from even_step.core.job.model import MM_PER, Job
+from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.turning import turn_matrix
 
 AXES = "XYZ"
 
@@ -26,6 +32,29 @@ def _nudge(dx: float, dy: float) -> Callable[[Bench], None]:
 def turn(desk: Desk, axis: int, degrees: float) -> None:
     """Turn what is picked about an axis of the bed."""
     edit(desk, f"turn {about(desk)}", lambda job: edits.turned(job, desk.selection.spots, axis, degrees))
+
+
+def lay(desk: Desk, *, on_end: bool = False) -> None:
+    """Turn the parts that are picked onto their largest flat side, or the one on which they stand tallest."""
+    job, numbers = desk.job, desk.selection.parts
+    models = {number: desk.shelf.model(job.parts[number]) for number in numbers}
+    verb = f"stand {about(desk)} on end" if on_end else f"lay {about(desk)} flat"
+
+    def find() -> Job:
+        done = job
+        for number, model in models.items():
+            if model is not None:
+                part = job.parts[number]
+                corners = Mesh(model.extremes, model.mesh.faces[:0]).mapped(np.diag(part.stretch) * MM_PER[part.unit])
+                turned = laid_flat(part, corners, on_end=on_end)
+                done = edits.posed_as(done, number, turn_matrix(turned.turn))
+        return done
+
+    def found(done: Job) -> None:
+        if desk.job is job:
+            edit(desk, verb, lambda _: done)
+
+    desk.background.run("lay", find, found)
 
 
 def _quarter(axis: int, degrees: float) -> Callable[[Bench], None]:
@@ -120,6 +149,8 @@ ACTIONS = (
         can=_any,
         synonyms=("lay flat",),
     ),
+    Action("parts.flat", "Lie flat", "Parts", lambda b: lay(b.desk), can=_picked, synonyms=("lay down",)),
+    Action("parts.on_end", "Stand on end", "Parts", lambda b: lay(b.desk, on_end=True), can=_picked),
     Action(
         "parts.pose",
         "Pose proposals",

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
+from even_step.core.job.lining import disturbed
 from even_step.core.job.model import Job
 
 
@@ -20,11 +21,15 @@ def about(desk: Desk, spots: tuple[edits.Spot, ...] | None = None) -> str:
 
 
 def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "") -> None:
-    """Do an edit to the job under a name; what cannot be is told."""
+    """Do an edit to the job under a name; what cannot be is told, and what is locked stays."""
     try:
         job = change(desk.job)
     except EvenStepError as error:
         desk.note(str(error), "stop")
+        return
+    locked = disturbed(desk.job, job)
+    if locked:
+        desk.note(f"{locked} is locked and stays as it is. Unlock it first (K).", "caution")
         return
     desk.store.do(verb, job, join)
 

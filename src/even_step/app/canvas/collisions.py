@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 from even_step.app.background import Background
 from even_step.app.canvas.scene import PartShape, Scene
 from even_step.core.job.edits import Spot
-from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.pose import set_down
 
 HEIGHTS = np.concatenate((np.arange(0.15, 10.0, 1.0), np.arange(10.15, 60.0, 2.5), np.arange(60.15, 400.0, 10.0)))
 
@@ -62,10 +62,7 @@ class Collisions(QObject):
         part = self._models[pose]
         mesh = part.model.mesh
         linear = part.matrix[:3, :3]
-        vertices = mesh.vertices @ linear.T
-        low, high = Mesh(vertices, mesh.faces).bounds
-        vertices -= ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2])
-        return footprint(Mesh(vertices, mesh.faces), HEIGHTS)
+        return footprint(set_down(mesh, linear)[0], HEIGHTS)
 
     def _touching(self, near: list[tuple[PartShape, PartShape]]) -> frozenset[Spot]:
         from even_step.core.slicing.footprint import share_ground  # noqa: PLC0415 - kernels load after the window shows

@@ -153,7 +153,7 @@ class Gestures:
         number = hit.spot[0]
         part = desk.job.parts[number]
         desk.selection.pick([hit.spot])
-        normal = facet_normal(hit) / part.scale
+        normal = facet_normal(hit) / part.stretch
         matrix = down_onto(turn_matrix(part.turn) @ normal)
         edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, number, matrix))
         desk.view.set("tool", "turn")

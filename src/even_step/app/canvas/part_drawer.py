@@ -122,6 +122,7 @@ class PartDrawer:
         mark, share = _mark(part)
         give(self._facets, stands=part.matrix, mark=mark, marked=share)
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
+        self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
         (self._ctx.enable if part.model.closed else self._ctx.disable)(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES, vertices=3 * count, first=3 * first)
 

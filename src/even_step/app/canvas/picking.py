@@ -54,7 +54,7 @@ def framed(scene: Scene, camera: Camera, corners: tuple[float, float, float, flo
 def facet_normal(hit: Hit) -> Vector:
     """Return the outward normal of the facet that was hit, in the frame of its part before any turn."""
     mesh = hit.part.model.mesh
-    a, b, c = mesh.vertices[mesh.faces[hit.facet]]
+    a, b, c = mesh.vertices[mesh.faces[hit.facet]]  # outward in the file, and divided by the stretch on the bed too
     return np.asarray(np.cross(b - a, c - a))
 
 

@@ -106,7 +106,7 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
         part, copy = job.parts[spot[0]], copy_at(job, spot)
         stand, model = desk.shelf.stand_of(part, copy), desk.shelf.model(part)
         at = dragged.get(spot, copy.at)
-        if stand is None or model is None or at is None:
+        if stand is None or model is None or at is None or copy.hidden:
             continue
         off = not fits(machine.bed, machine.height, at, stand.size)
         picked = spot in desk.selection.spots

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QCheckBox
 
-from even_step.app.acts.parts import set_copies, turn
+from even_step.app.acts.parts import lay, set_copies, turn
 from even_step.app.acts.placing import about, edit
 from even_step.app.desk import Desk
 from even_step.app.widgets.fields import NumberField
@@ -97,7 +97,10 @@ class TurnFields(ToolFields):
             less = button("−90", f"less {name}", partial(turn, desk, axis, -90.0), tip=f"Turn about {name} by −90°")
             more = button("+90", f"more {name}", partial(turn, desk, axis, 90.0), tip=f"Turn about {name} by +90°")
             self.add(line(f"about {name}", 1, less, more, field))
-        self.add(line(button("Face down  D", "face down", self._face, tip="Then click a face on the bed (D)"), 1))
+        down = button("Face down  D", "face down", self._face, tip="Then click a face on the bed (D)")
+        flat = button("Lie flat", "lie flat", partial(lay, desk), tip="On the largest flat side")
+        end = button("On end", "on end", partial(lay, desk, on_end=True), tip="On the flat side on which it is tallest")
+        self.add(line(down, flat, end, 1))
 
     def _face(self) -> None:
         self.desk.view.set("tool", "face")
@@ -139,7 +142,7 @@ class SizeFields(ToolFields):
         self.lock = QCheckBox("all axes together")
         self.lock.setObjectName("lock axes")
         self.lock.setChecked(True)
-        back = button("back to 100 %", "size back", lambda: self._scale((1.0, 1.0, 1.0)), role="link")
+        back = button("as drawn", "size back", self._as_drawn, tip="Back to 100 %, not mirrored", role="link")
         self.add(line(self.lock, 1, back))
 
     def _part(self) -> tuple[int, Part]:
@@ -170,6 +173,15 @@ class SizeFields(ToolFields):
         else:
             scale[axis] = factor
         self._scale((scale[0], scale[1], scale[2]))
+
+    def _as_drawn(self) -> None:
+        number, _ = self._part()
+
+        def back(job: Job) -> Job:
+            return edits.sized(edits.with_part(job, number, mirrored=(False,) * 3), number, (1.0, 1.0, 1.0))
+
+        self.change("size", back)
+        self.refresh()
 
     def _scale(self, scale: tuple[float, float, float]) -> None:
         number, _ = self._part()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QVBoxLayout, QWidge
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
+from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import button, clear, label, line
@@ -43,7 +44,8 @@ class PartRow(QAbstractButton):
         """Show size and mark; ``told`` says the reason of the mark."""
         self._lengths, self._mark = lengths, mark
         part = self._desk.job.parts[self.number]
-        self.setAccessibleName(f"{part.name}, {len(part.copies)} on the bed, {lengths} mm")
+        marks = "".join(f", {word}" for word in ("locked", "hidden") if any(getattr(c, word) for c in part.copies))
+        self.setAccessibleName(f"{part.name}, {len(part.copies)} on the bed, {lengths} mm{marks}")
         self.setToolTip(told or f"{part.name}: {lengths} mm")
         self.update()
 
@@ -76,10 +78,15 @@ class PartRow(QAbstractButton):
         count = f"×{len(part.copies)}" if len(part.copies) > 1 else ""
         painter.drawText(area.adjusted(0, 0, -wide - 8, 0), middle | Qt.AlignmentFlag.AlignRight, count)
         painter.setFont(font(BODY, bold=picked))
-        painter.setPen(QColor(PAPER.ink))
+        hidden = all(copy.hidden for copy in part.copies)
+        painter.setPen(QColor(PAPER.faint if hidden else PAPER.ink))
         room = int(area.width()) - wide - 36
-        name = painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, room)
+        told = f"{part.name}, hidden" if hidden else part.name
+        name = painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, room)
         painter.drawText(area, middle, name)
+        if any(copy.locked for copy in part.copies):
+            across = painter.fontMetrics().horizontalAdvance(name)
+            painter.drawPixmap(QRectF(area.left() + across + 6, 6, 12, 12).toRect(), pixmap("lock"))
         painter.end()
 
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
+from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
@@ -59,6 +60,8 @@ class PartsStation(Sheet):
             self.add(group)
         self._figures = self._make_figures()
         self.add(self._figures)
+        self._layout = LayoutFields(desk, self.wants.emit)
+        self.add(self._layout)
         self._told = Group("What was read", "")
         self._told_text = label("", wrap=True)
         self._told.add(self._told_text)
@@ -163,6 +166,8 @@ class PartsStation(Sheet):
         self._copies.setVisible(picked)
         self._copies.refresh()
         self._figures.setVisible(picked)
+        self._layout.setVisible(bool(job.parts))
+        self._layout.refresh()
         self._show_told()
         self._ask_figures()
 
@@ -190,8 +195,8 @@ class PartsStation(Sheet):
         def work() -> PoseFigures:
             from even_step.core.figures import pose_figures  # noqa: PLC0415 - kernels load after the window shows
 
-            vertices = model.mesh.vertices @ stand.matrix[:3, :3].T + stand.matrix[:3, 3]
-            return pose_figures(Mesh(vertices, model.mesh.faces), resolved, machine)
+            posed = model.mesh.mapped(stand.matrix[:3, :3])
+            return pose_figures(Mesh(posed.vertices + stand.matrix[:3, 3], posed.faces), resolved, machine)
 
         self._desk.background.run("figures", work, lambda found: self._show_figures(spot, found))
 

@@ -136,7 +136,7 @@ class PoseFields(ToolFields):
         if model is None or self.desk.view.tool != self.tool or self.desk.complaints:
             return
         job, resolved = self.desk.job, self.desk.resolved
-        wanted = (model.key, part.scale, part.unit, job.machine, job.materials, resolved)
+        wanted = (model.key, part.stretch, part.unit, job.machine, job.materials, resolved)
         if wanted == self._asked:
             self._show()
             return
@@ -206,7 +206,7 @@ class PoseFields(ToolFields):
 
 
 def _sized(mesh: Mesh, part: Part) -> Mesh:
-    return Mesh(mesh.vertices * (np.array(part.scale) * MM_PER[part.unit]), mesh.faces)
+    return mesh.mapped(np.diag(part.stretch) * MM_PER[part.unit])
 
 
 def _drawn(

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from even_step.core.job.edits import Spot, copy_at, laid_at, spots_of
+from even_step.core.job.edits import MOST_COPIES, Spot, copy_at, laid_at, spots_of, with_part
 from even_step.core.job.model import Bed, Job, Layout
-from even_step.core.layout.nest import Ground, Laid, nest
+from even_step.core.layout.nest import Ground, nest
 from even_step.core.layout.outline import Outline
 from even_step.core.plane import region
 
@@ -39,10 +39,16 @@ def with_places(job: Job, outlines: Mapping[Spot, Outline], *, turning: bool = F
     return laid_at(job, {spot: (one.at, one.turn) for spot, one in zip(lacking, found, strict=True)})
 
 
-def room_for_more(job: Job, outlines: Mapping[Spot, Outline], spot: Spot, most: int) -> list[Laid]:
-    """Return where on the bed more copies of one find room beside all that lie there, as it stands."""
+def filled(job: Job, outlines: Mapping[Spot, Outline], spot: Spot, most: int) -> Job:
+    """Return the job with further copies of one as long as there is room, at the most so many."""
     taken = [(outlines[other], at) for other in spots_of(job) if (at := copy_at(job, other).at) is not None]
     ground = ground_of(job.machine.bed, job.layout)
     turns = QUARTERS if job.layout.turning else QUARTERS[:1]
     found = nest([outlines[spot]] * most, ground, taken, job.layout.spacing, turns)
-    return [one for one in found if one.fits]
+    model, number = copy_at(job, spot), spot[0]
+    more = tuple(
+        model.model_copy(update={"at": one.at, "turn": model.turn + one.turn, "locked": False})
+        for one in found
+        if one.fits
+    )
+    return with_part(job, number, copies=(job.parts[number].copies + more)[:MOST_COPIES])

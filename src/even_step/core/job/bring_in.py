@@ -42,4 +42,4 @@ def kept_in_place(part: Part, mesh: Mesh) -> Part:
 
 def pose_matrix(part: Part, copy: Copy) -> NDArray[np.float64]:
     """Return the (3, 3) matrix of a copy without its unit: scale, then the part's turn, then the copy's."""
-    return turn_matrix((0.0, 0.0, copy.turn)) @ turn_matrix(part.turn) @ np.diag(part.scale)
+    return turn_matrix((0.0, 0.0, copy.turn)) @ turn_matrix(part.turn) @ np.diag(part.stretch)

@@ -179,6 +179,24 @@ def sized(job: Job, number: int, scale: Triple) -> Job:
     return with_part(job, number, scale=tuple(float(factor) for factor in scale))
 
 
+def mirrored(job: Job, numbers: Iterable[int], axis: int) -> Job:
+    """Mirror parts along an axis of the bed, in place.
+
+    A mirror along the bed is one along the file's axis with a turn: ``M·R = (M·R·M)·M``, and ``M·R·M`` is a rotation.
+    """
+    flip = np.eye(3)
+    flip[axis, axis] = -1.0
+    for number in numbers:
+        part = job.parts[number]
+        own = tuple(is_so != (i == axis) for i, is_so in enumerate(part.mirrored))
+        turn = turn_of(flip @ turn_matrix(part.turn) @ flip)
+        copies = part.copies
+        if axis < 2:  # a turn about z runs the other way in a mirror
+            copies = tuple(copy.model_copy(update={"turn": _within_turn(-copy.turn)}) for copy in copies)
+        job = with_part(job, number, mirrored=own, turn=turn, copies=copies)
+    return job
+
+
 def in_unit(job: Job, number: int, unit: Unit) -> Job:
     """Read a part's file in another unit."""
     return with_part(job, number, unit=unit)
@@ -213,6 +231,28 @@ def with_copies(job: Job, number: int, count: int) -> Job:
     copies = part.copies[:count]
     copies += (part.copies[-1].model_copy(update={"at": None}),) * (count - len(copies))
     return with_part(job, number, copies=copies)
+
+
+def with_mark(job: Job, spots: Iterable[Spot], **marks: bool) -> Job:
+    """Lock or unlock, hide or show copies."""
+    return _with_copies(job, spots, lambda copy: copy.model_copy(update=marks))
+
+
+def cut_loose(job: Job, spots: Iterable[Spot]) -> tuple[Job, list[Spot]]:
+    """Make copies parts of their own, which no longer follow the others; returns their new spots too."""
+    chosen = sorted(set(spots))
+    loose: list[Part] = []
+    for i in dict.fromkeys(spot[0] for spot in chosen):
+        part = job.parts[i]
+        own = [part.copies[k] for n, k in chosen if n == i]
+        if len(own) < len(part.copies):
+            loose += [part.model_copy(update={"copies": (copy,)}) for copy in own]
+        else:  # all of them: the first stays what they were
+            loose += [part.model_copy(update={"copies": (copy,)}) for copy in own[1:]]
+            chosen.remove((i, 0))
+    job = added(removed(job, chosen), loose)
+    first = len(job.parts) - len(loose)
+    return job, [(first + n, 0) for n in range(len(loose))]
 
 
 def _refuse_too_many(part: Part, count: int) -> None:

@@ -144,7 +144,8 @@ class Copy(Frozen):
 class Part(Frozen):
     """A model from a file, as it is to stand on the bed.
 
-    ``object`` counts the parts within the file; ``turn`` is about x, then y, then z, in degrees.
+    ``object`` counts the parts within the file; ``mirrored`` says along which axes of the file it is turned inside
+    out; ``turn`` is about x, then y, then z, in degrees.
     """
 
     name: Name
@@ -152,8 +153,15 @@ class Part(Frozen):
     object: Annotated[int, Field(ge=0)] = 0
     unit: Unit = "mm"
     scale: tuple[Positive, Positive, Positive] = (1.0, 1.0, 1.0)
+    mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
+
+    @property
+    def stretch(self) -> tuple[float, float, float]:
+        """The scale along the axes of the file, below 0 where it is mirrored."""
+        x, y, z = (-scale if flips else scale for scale, flips in zip(self.scale, self.mirrored, strict=True))
+        return x, y, z
 
     @model_validator(mode="before")
     @classmethod

@@ -33,6 +33,13 @@ class Mesh:
         columns = self.vertices.T
         return np.array([[axis.min() for axis in columns], [axis.max() for axis in columns]])
 
+    def mapped(self, matrix: NDArray[np.float64]) -> Mesh:
+        """Return the mesh turned, stretched or mirrored by a (3, 3) matrix; its facets still look outward."""
+        if (matrix == np.eye(3)).all():
+            return self
+        mirrors = np.linalg.det(matrix) < 0
+        return Mesh(self.vertices @ matrix.T, np.ascontiguousarray(self.faces[:, ::-1]) if mirrors else self.faces)
+
 
 @dataclass(frozen=True, eq=False)
 class Body:

@@ -24,10 +24,10 @@ def set_down(mesh: Mesh, matrix: Matrix) -> tuple[Mesh, NDArray[np.float64]]:
     Mesh, (3,) float64
         The posed mesh, and the shift that followed the matrix, mm.
     """
-    vertices = mesh.vertices if (matrix == np.eye(3)).all() else mesh.vertices @ matrix.T
-    low, high = Mesh(vertices, mesh.faces).bounds
+    turned = mesh.mapped(matrix)
+    low, high = turned.bounds
     shift = -np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]])
-    return Mesh(vertices + shift, mesh.faces), shift
+    return Mesh(turned.vertices + shift, turned.faces), shift
 
 
 def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:

@@ -1,0 +1,168 @@
+"""What lines parts up, fits them, fills the bed; what locks and hides them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from even_step.app.acts.action import Action
+from even_step.app.acts.placing import about, edit
+from even_step.app.bench import Bench
+from even_step.app.desk import Desk
+from even_step.core.job import edits
+from even_step.core.job.lining import Side, aligned, distributed, fitting_factor
+from even_step.core.job.model import Job
+
+MOST_FILLED = 400
+SIDES: tuple[tuple[int, Side, str], ...] = (
+    (0, "least", "left edges"),
+    (0, "middle", "middles, left to right"),
+    (0, "most", "right edges"),
+    (1, "least", "front edges"),
+    (1, "middle", "middles, front to back"),
+    (1, "most", "back edges"),
+)
+
+
+def _sizes(desk: Desk) -> dict[edits.Spot, edits.Pair]:
+    """Return width and depth of what is picked, as far as it is read."""
+    stands = {spot: desk.stand(spot) for spot in desk.selection.spots}
+    return {spot: (float(one.size[0]), float(one.size[1])) for spot, one in stands.items() if one is not None}
+
+
+def _align(axis: int, side: Side) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        desk, sizes = bench.desk, _sizes(bench.desk)
+        spots = [spot for spot in desk.selection.spots if spot in sizes]
+        edit(desk, f"align {about(desk)}", lambda job: aligned(job, spots, sizes, axis, side))
+
+    return run
+
+
+def _distribute(axis: int) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        desk, sizes = bench.desk, _sizes(bench.desk)
+        edit(desk, f"distribute {about(desk)}", lambda job: distributed(job, list(sizes), sizes, axis))
+
+    return run
+
+
+def _fit_bed(bench: Bench) -> None:
+    """Size the parts that are picked so that they just fit the machine, in the middle of the bed."""
+    desk = bench.desk
+
+    def fitted(job: Job) -> Job:
+        for number in desk.selection.parts:
+            stand = desk.stand((number, 0))
+            if stand is not None:
+                factor = fitting_factor([float(length) for length in stand.size], job)
+                x, y, z = (scale * factor for scale in job.parts[number].scale)
+                job = edits.sized(job, number, (x, y, z))
+        return edits.placed_at(job, dict.fromkeys(desk.selection.spots, job.machine.bed.centre))
+
+    edit(desk, f"fit {about(desk)} to the bed", fitted)
+
+
+def _mirror(axis: int) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        desk = bench.desk
+        numbers = desk.selection.parts
+        edit(desk, f"mirror {about(desk)}", lambda job: edits.mirrored(job, numbers, axis))
+
+    return run
+
+
+def _mark(bench: Bench, name: str, on: str, off: str) -> None:
+    """Set a mark on what is picked, or take it away when all have it."""
+    desk, spots = bench.desk, bench.desk.selection.spots
+    has = all(getattr(edits.copy_at(desk.job, spot), name) for spot in spots)
+    desk.store.do(f"{off if has else on} {about(desk)}", edits.with_mark(desk.job, spots, **{name: not has}))
+
+
+def _hide(bench: Bench) -> None:
+    _mark(bench, "hidden", "hide", "show")
+
+
+def _lock(bench: Bench) -> None:
+    _mark(bench, "locked", "lock", "unlock")
+
+
+def _show_all(bench: Bench) -> None:
+    desk = bench.desk
+    desk.store.do("show all parts", edits.with_mark(desk.job, edits.spots_of(desk.job), hidden=False))
+
+
+def _cut_loose(bench: Bench) -> None:
+    desk = bench.desk
+    job, new = edits.cut_loose(desk.job, desk.selection.spots)
+    edit(desk, f"cut {about(desk)} loose", lambda _: job)
+    if desk.job is job:
+        desk.selection.pick(new or desk.selection.spots)
+
+
+def _fill(bench: Bench) -> None:
+    """Add copies of the part in hand as long as there is room on the bed."""
+    desk, spot = bench.desk, bench.desk.selection.in_hand
+    outlines = desk.outlines.of(desk.job)
+    if spot is None or outlines is None:
+        return
+    before = desk.job
+
+    def find() -> Job:
+        from even_step.core.job.arrange import filled  # noqa: PLC0415 - kernels load after the window shows
+
+        return filled(before, outlines(), spot, MOST_FILLED)
+
+    def done(job: Job) -> None:
+        if desk.job is before:
+            more = len(job.parts[spot[0]].copies) - len(before.parts[spot[0]].copies)
+            desk.store.do(f"fill the bed with {before.parts[spot[0]].name}", job)
+            desk.note(f"{more} more found room." if more else "There is no room for one more.")
+
+    desk.background.run("arrange", find, done)
+
+
+def _picked(bench: Bench) -> bool:
+    return bool(bench.desk.selection.spots)
+
+
+def _some(count: int) -> Callable[[Bench], bool]:
+    return lambda bench: len(bench.desk.selection.spots) >= count
+
+
+def _has_copies(bench: Bench) -> bool:
+    return any(len(bench.desk.job.parts[number].copies) > 1 for number in bench.desk.selection.parts)
+
+
+def _any_hidden(bench: Bench) -> bool:
+    return any(copy.hidden for part in bench.desk.job.parts for copy in part.copies)
+
+
+ACTIONS = (
+    *(
+        Action(f"parts.align_{'xy'[axis]}_{side}", f"Align {word}", "Parts/Align", _align(axis, side), can=_some(2))
+        for axis, side, word in SIDES
+    ),
+    *(
+        Action(f"parts.distribute_{'xy'[axis]}", title, "Parts/Align", _distribute(axis), can=_some(3))
+        for axis, title in enumerate(("Distribute, left to right", "Distribute, front to back"))
+    ),
+    *(
+        Action(
+            f"parts.mirror_{'xyz'[axis]}",
+            f"Mirror along {'XYZ'[axis]}",
+            "Parts/Mirror",
+            _mirror(axis),
+            ("X",) if axis == 0 else (),
+            "flip-horizontal-2" if axis == 0 else "",
+            can=_picked,
+            synonyms=("flip",),
+        )
+        for axis in range(3)
+    ),
+    Action("parts.fit", "Size to fit the bed", "Parts", _fit_bed, can=_picked, synonyms=("scale to fit", "maximum")),
+    Action("parts.fill", "Fill the bed with copies", "Parts", _fill, (), "grid-3x3", can=_picked),
+    Action("parts.loose", "Cut copies loose", "Parts", _cut_loose, can=_has_copies, synonyms=("unlink", "separate")),
+    Action("parts.lock", "Lock or unlock", "Parts", _lock, ("K",), "lock", can=_picked, synonyms=("fix", "pin")),
+    Action("parts.hide", "Hide or show", "Parts", _hide, ("H",), "eye-off", can=_picked, synonyms=("invisible",)),
+    Action("parts.show_all", "Show all parts", "Parts", _show_all, ("Shift+H",), can=_any_hidden),
+)
