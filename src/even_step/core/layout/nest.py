@@ -24,6 +24,7 @@ LEAST_SPACING = 0.01  # mm
 ROUNDED = 1.003  # a grown corner is a polygon within its arc
 NEAR = 0.05  # mm² of bed that a mm² of way from the anchor counts
 BOTH = (False, True)
+ORDERS, SEED, PUSHED = 40, 20_261, 1.4  # further orders that are tried when something found no room
 FEW = 60  # so many are laid in every way, more in two ways
 
 
@@ -145,7 +146,26 @@ def nest(
             boxed = _Table(list(boxes.values()), ground, taken, spacing, turns)
             tries += [boxed.lay([boxes[one] for one in outlines], way) for way in WAYS[:2]]
         best = min(tries, key=lambda laid: _cost(outlines, laid))
+        if few and not all(one.fits for one in best):
+            best = _in_other_orders(outlines, table, best)
     return best if taken or ground.keep_out else _recentred(outlines, best, ground)
+
+
+def _in_other_orders(outlines: Sequence[Outline], table: _Table, best: list[Laid]) -> list[Laid]:
+    """Try again with what found no room moved up in the order, then in other orders, as long as something is left."""
+    rank = np.array([float(np.prod(one.size)) for one in outlines])
+    chance = np.random.default_rng(SEED)
+    for k in range(ORDERS):
+        way = (MIDDLE, CORNER)[k % 2]
+        laid = table.lay(outlines, way, rank.tolist())
+        if _cost(outlines, laid) < _cost(outlines, best):
+            best = laid
+        if all(one.fits for one in best):
+            break
+        left = [i for i, one in enumerate(laid) if not one.fits]
+        rank[left] *= PUSHED
+        rank *= chance.uniform(1.0, 1.1, len(rank))
+    return best
 
 
 def _cost(outlines: Sequence[Outline], laid: list[Laid]) -> tuple[int, float]:
@@ -246,10 +266,10 @@ class _Table:
         across = (x - half[0] >= x0) & (x + half[0] <= x1)
         return np.asarray(((y - half[1] >= y0) & (y + half[1] <= y1))[:, None] & across)
 
-    def lay(self, outlines: Sequence[Outline], way: Way) -> list[Laid]:
-        """Lay all outlines in some way; what finds no room goes beside the ground."""
+    def lay(self, outlines: Sequence[Outline], way: Way, rank: list[float] | None = None) -> list[Laid]:
+        """Lay all outlines in some way, those of the highest rank first; what finds no room goes beside the ground."""
         self._begin()
-        rank = [float(one.size.max() if way.longest_first else np.prod(one.size)) for one in outlines]
+        rank = rank or [float(one.size.max() if way.longest_first else np.prod(one.size)) for one in outlines]
         no_room: set[Outline] = set()
         for i in sorted(range(len(outlines)), key=lambda i: (-rank[i], i)):
             if outlines[i] not in no_room and not self._lay_one(i, outlines[i], way):

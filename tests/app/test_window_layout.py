@@ -1,0 +1,174 @@
+"""Laying out in the real window: gather, fill, align, mirror, lock, hide, cut loose, lie flat."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from even_step.app.stations.layout_fields import LayoutFields
+from even_step.app.widgets.fields import NumberField
+from even_step.core.job.edits import copy_at, spots_of
+from tests.shapes import box, write_stl
+
+Held = Qt.KeyboardModifier
+
+
+@pytest.fixture
+def trio(hand, tmp_path):
+    """Three blocks of different size on the bed, nothing picked."""
+    sizes = ((30, 20, 10), (20, 20, 10), (40, 10, 20))
+    hand.drop(*(write_stl(tmp_path / f"{name}.stl", box(*size)) for name, size in zip("abc", sizes, strict=True)))
+    hand.desk.selection.pick(())
+    hand.canvas.setFocus()
+    return hand
+
+
+def boxes(hand):
+    out = []
+    for spot in spots_of(hand.desk.job):
+        at, half = np.array(copy_at(hand.desk.job, spot).at), hand.desk.stand(spot).size[:2] / 2
+        out.append((*(at - half), *(at + half)))
+    return out
+
+
+def least_gap(hand):
+    return min(
+        max(b[0] - a[2], a[0] - b[2], b[1] - a[3], a[1] - b[3]) for a, b in itertools.combinations(boxes(hand), 2)
+    )
+
+
+def place(hand, number):
+    return copy_at(hand.desk.job, (number, 0)).at
+
+
+def type_into(field, text):
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+
+
+def test_gather_keeps_the_typed_spacing_and_undo_takes_both_back(trio):
+    before = trio.desk.job
+    field = trio.window.parts.findChild(NumberField, "spacing")
+    type_into(field, "25/2")
+    assert trio.desk.job.layout.spacing == 12.5
+    assert trio.desk.store.undo_name == "change spacing"
+    trio.canvas.setFocus()
+    trio.key(Qt.Key.Key_G)
+    trio.drawn()
+    assert 12.5 <= least_gap(trio) < 20
+    trio.key(Qt.Key.Key_Z, Held.ControlModifier)
+    trio.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert trio.desk.job == before
+
+
+def test_a_spacing_that_is_none_is_refused(trio):
+    field = trio.window.parts.findChild(NumberField, "spacing")
+    type_into(field, "-3")
+    assert trio.desk.job.layout.spacing == 6.0
+    assert trio.window.area.notes.isVisible()
+
+
+def test_fill_the_bed_adds_copies_that_touch_nothing(trio):
+    trio.desk.selection.pick([(1, 0)])
+    button = trio.window.parts.findChild(LayoutFields).findChild(object, "fill")
+    assert button.isEnabled()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    trio.drawn()
+    count = len(trio.desk.job.parts[1].copies)
+    assert 40 < count < 80
+    assert least_gap(trio) >= 6.0 - 1e-6
+    assert not any(part.touching or part.off for part in trio.canvas.scene.parts)
+    assert trio.desk.store.undo_name == "fill the bed with b"
+
+
+def test_aligning_brings_edges_to_the_line_of_the_last_picked(trio):
+    trio.desk.selection.pick([(0, 0), (1, 0), (2, 0)])
+    trio.window.run("parts.align_x_least")
+    left = [edge[0] for edge in boxes(trio)]
+    assert left == pytest.approx([left[2]] * 3, abs=1e-3)
+    trio.window.run("parts.distribute_y")
+    low, high = sorted(boxes(trio), key=lambda b: b[1]), sorted(boxes(trio), key=lambda b: b[3])
+    gaps = [low[i + 1][1] - high[i][3] for i in range(2)]
+    assert gaps[0] == pytest.approx(gaps[1], abs=2e-3)
+
+
+def test_x_mirrors_and_twice_is_as_before(trio):
+    before = trio.desk.job
+    trio.desk.selection.pick([(0, 0)])
+    trio.key(Qt.Key.Key_X)
+    assert trio.desk.job.parts[0].mirrored == (True, False, False)
+    assert trio.desk.store.undo_name == "mirror a"
+    trio.drawn()
+    trio.key(Qt.Key.Key_X)
+    assert trio.desk.job.parts == before.parts
+
+
+def test_what_is_locked_is_moved_by_nothing_until_it_is_unlocked(trio):
+    trio.desk.selection.pick([(0, 0)])
+    trio.key(Qt.Key.Key_K)
+    assert copy_at(trio.desk.job, (0, 0)).locked
+    at, others = place(trio, 0), (place(trio, 1), place(trio, 2))
+    trio.key(Qt.Key.Key_Right)
+    assert place(trio, 0) == at
+    assert "locked" in trio.window.area.notes.text
+    trio.key(Qt.Key.Key_Delete)
+    assert len(trio.desk.job.parts) == 3
+    trio.press_and_drag(trio.seen((0, 0)), trio.seen((0, 0)) + (trio.seen((1, 0)) - trio.seen((0, 0))) / 3)
+    assert place(trio, 0) == at
+    trio.key(Qt.Key.Key_G)
+    trio.drawn()
+    assert place(trio, 0) == at
+    assert (place(trio, 1), place(trio, 2)) != others
+    assert "locked" in trio.window.parts.rows.rows[0].accessibleName()
+    trio.desk.selection.pick([(0, 0)])
+    trio.key(Qt.Key.Key_K)
+    trio.key(Qt.Key.Key_Right)
+    assert place(trio, 0)[0] == pytest.approx(at[0] + 1)
+
+
+def test_what_is_hidden_is_not_seen_but_stays_in_the_list(trio):
+    trio.desk.selection.pick([(1, 0)])
+    trio.key(Qt.Key.Key_H)
+    trio.drawn()
+    assert {part.spot for part in trio.canvas.scene.parts} == {(0, 0), (2, 0)}
+    assert "hidden" in trio.window.parts.rows.rows[1].accessibleName()
+    trio.key(Qt.Key.Key_H, Held.ShiftModifier)
+    trio.drawn()
+    assert len(trio.canvas.scene.parts) == 3
+
+
+def test_a_copy_cut_loose_follows_the_others_no_more(trio):
+    trio.desk.selection.pick([(0, 0)])
+    trio.key(Qt.Key.Key_D, Held.ControlModifier)
+    trio.drawn()
+    assert trio.desk.selection.spots == ((0, 1),)
+    trio.window.run("parts.loose")
+    assert [len(part.copies) for part in trio.desk.job.parts] == [1, 1, 1, 1]
+    assert trio.desk.selection.spots == ((3, 0),)
+    trio.window.run("parts.quarter_x+")
+    assert trio.desk.job.parts[3].turn != trio.desk.job.parts[0].turn
+
+
+def test_lie_flat_and_on_end(trio):
+    trio.desk.selection.pick([(2, 0)])
+    trio.key(Qt.Key.Key_E)
+    for name, tall in (("lie flat", 10), ("on end", 40)):
+        QTest.mouseClick(trio.window.parts.findChild(object, name), Qt.MouseButton.LeftButton)
+        trio.drawn()
+        assert trio.desk.stand((2, 0)).size[2] == pytest.approx(tall, abs=1e-6)
+    assert trio.desk.store.undo_name == "stand c on end"
+
+
+def test_fit_to_the_bed_fills_it_and_stays_on_it(trio):
+    trio.desk.selection.pick([(0, 0)])
+    trio.window.run("parts.fit")
+    trio.drawn()
+    size = trio.desk.stand((0, 0)).size
+    assert 219 < size.max() <= 220
+    assert not next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).off
