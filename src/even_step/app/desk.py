@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from even_step.app.background import Background
+from even_step.app.measuring import Measuring
 from even_step.app.outlines import Outlines
 from even_step.app.selection import Selection
 from even_step.app.shelf import ModelShelf, Stand
@@ -44,6 +45,7 @@ class Desk(QObject):
         self.worker = WorkerClient(worker, self)
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)
+        self.measuring = Measuring(self.store, self.shelf, self)
         self.outlines = Outlines(self.shelf)
         self.trials = Trials(self.store, self.worker, self)
         self.view = View(self)

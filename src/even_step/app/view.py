@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from even_step.core.catalogue.setting import Level
 
 STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
-TOOLS = ("move", "turn", "size", "face", "pose")
+TOOLS = ("move", "turn", "size", "face", "pose", "measure")
 
 
 class View(QObject):

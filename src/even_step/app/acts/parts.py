@@ -149,6 +149,16 @@ ACTIONS = (
         can=_any,
         synonyms=("lay flat",),
     ),
+    Action(
+        "parts.measure",
+        "Measure",
+        "Parts",
+        _take("measure"),
+        ("M",),
+        "ruler",
+        can=_any,
+        synonyms=("distance", "angle", "thickness", "length"),
+    ),
     Action("parts.flat", "Lie flat", "Parts", lambda b: lay(b.desk), can=_picked, synonyms=("lay down",)),
     Action("parts.on_end", "Stand on end", "Parts", lambda b: lay(b.desk, on_end=True), can=_picked),
     Action(

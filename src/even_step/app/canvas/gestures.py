@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 
 from even_step.app.acts.placing import about, edit
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
+from even_step.app.measuring import Point
 from even_step.core.job import edits
 from even_step.core.mesh.turning import down_onto, turn_matrix
 
@@ -16,6 +18,8 @@ if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
 
 SLACK = 4.0  # points a press may wander before it is a drag
+SNAP = 9.0  # points from which a corner draws a measured point
+POINTING = frozenset({"face", "measure"})  # tools that click and never drag
 Buttons = Qt.MouseButton
 Held = Qt.KeyboardModifier
 
@@ -82,13 +86,16 @@ class Gestures:
     def call_off(self) -> bool:
         """Let go of what is in hand without doing it; returns whether anything was."""
         canvas = self._canvas
-        had = self._press is not None or canvas.desk.view.tool == "face"
+        had = self._press is not None or canvas.desk.view.tool in POINTING
         self._press, self.frame = None, QRectF()
         if canvas.dragged:
             canvas.dragged = {}
             canvas.rebuild()
         if canvas.desk.view.tool == "face":
             canvas.desk.view.set("tool", "turn")
+        elif canvas.desk.view.tool == "measure":
+            canvas.desk.measuring.clear()
+            canvas.desk.view.set("tool", "move")
         canvas.camera_changed.emit()
         return had
 
@@ -97,7 +104,7 @@ class Gestures:
         if not press.known or press is not self._press:
             return
         far = press.now - press.begun
-        if not press.drags and max(abs(far.x()), abs(far.y())) > SLACK and self._canvas.desk.view.tool != "face":
+        if not press.drags and max(abs(far.x()), abs(far.y())) > SLACK and self._canvas.desk.view.tool not in POINTING:
             press.drags = True
             self._begin_drag(press)
         if press.drags:
@@ -144,6 +151,8 @@ class Gestures:
             canvas.rebuild()
         elif desk.view.tool == "face" and press.hit is not None:
             self._face_down(press.hit)
+        elif desk.view.tool == "measure" and press.hit is not None:
+            self._measure(press.hit, press.now)
         else:
             desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
 
@@ -157,3 +166,26 @@ class Gestures:
         matrix = down_onto(turn_matrix(part.turn) @ normal)
         edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, number, matrix))
         desk.view.set("tool", "turn")
+
+    def _measure(self, hit: Hit, at: QPointF) -> None:
+        """Put down a point of measure where a part was hit, on the facet's corner if that is near."""
+        desk, part = self._canvas.desk, hit.part
+        mesh, matrix = part.model.mesh, part.matrix
+        corners = mesh.vertices[mesh.faces[hit.facet]]
+        seen = self._canvas.camera.project(corners @ matrix[:3, :3].T + matrix[:3, 3])
+        far = np.hypot(seen[:, 0] - at.x(), seen[:, 1] - at.y())
+        place = np.linalg.inv(matrix[:3, :3]) @ (hit.place - matrix[:3, 3])
+        beneath, normal = (
+            place,
+            facet_normal(hit) * np.sign(np.linalg.det(np.diag(desk.job.parts[hit.spot[0]].stretch))),
+        )
+        if far.min() <= SNAP:
+            place = corners[int(np.argmin(far))]
+        desk.selection.pick([hit.spot])
+
+        def find() -> float:
+            from even_step.core.mesh.probe import thickness  # noqa: PLC0415 - kernels load after the window shows
+
+            return thickness(mesh, beneath, normal, matrix[:3, :3])
+
+        desk.background.run("thickness", find, lambda deep: desk.measuring.add(Point(hit.spot, place, normal, deep)))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
 from even_step.app.stations.layout_fields import LayoutFields
+from even_step.app.stations.measure_fields import MeasureFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
@@ -29,6 +30,7 @@ TOOL_WORDS = {
     "turn": ("Turn", "E", "rotate-3d"),
     "size": ("Size", "R", "scaling"),
     "pose": ("Pose", "P", "box"),
+    "measure": ("Measure", "M", "ruler"),
 }
 FACE_HINT = "Click the face that is to lie on the bed."
 
@@ -54,6 +56,8 @@ class PartsStation(Sheet):
         self.add(self._tools)
         self._hint = label("", "mark", wrap=True)
         self.add(self._hint)
+        self._measure = MeasureFields(desk)
+        self.add(self._measure)
         self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), PoseFields(desk)]
         self._copies = CopyFields(desk)
         for group in (*self._fields, self._copies):
@@ -114,8 +118,14 @@ class PartsStation(Sheet):
         self._tool_group = QButtonGroup(self)
         self._tool_buttons = {}
         for tool, (word, key, picture) in TOOL_WORDS.items():
-            made = button(word, f"tool {tool}", partial(self._desk.view.set, "tool", tool), tip=f"{word} ({key})")
+            made = button(
+                word if tool != "measure" else "",
+                f"tool {tool}",
+                partial(self._desk.view.set, "tool", tool),
+                tip=f"{word} ({key})",
+            )
             made.setIcon(icon(picture))
+            made.setAccessibleName(word)
             made.setCheckable(True)
             self._tool_group.addButton(made)
             self._tool_buttons[tool] = made
@@ -163,7 +173,8 @@ class PartsStation(Sheet):
         for group in self._fields:
             group.setVisible(picked and group.tool == ("turn" if tool == "face" else tool))
             group.refresh()
-        self._copies.setVisible(picked)
+        self._measure.setVisible(tool == "measure" and bool(job.parts))
+        self._copies.setVisible(picked and tool != "measure")
         self._copies.refresh()
         self._figures.setVisible(picked)
         self._layout.setVisible(bool(job.parts))
@@ -214,6 +225,8 @@ class PartsStation(Sheet):
 
     def focus_tool(self, tool: str) -> None:
         """Put the keyboard into the fields of a tool."""
+        if tool == "measure":
+            self._measure.focus_first()
         for group in self._fields:
             if group.tool == tool and group.isVisible() and tool in TOOLS:
                 group.focus_first()

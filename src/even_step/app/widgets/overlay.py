@@ -30,7 +30,7 @@ class Overlay(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self._boxed: Scene | None = None
         self._box_rows: NDArray[np.float64] = np.zeros((0, 2, 3))
-        for signal in (canvas.camera_changed, canvas.scene_changed, voids.changed):
+        for signal in (canvas.camera_changed, canvas.scene_changed, voids.changed, desk.measuring.changed):
             signal.connect(self.update)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
@@ -47,6 +47,8 @@ class Overlay(QWidget):
         if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
             self._finding(painter)
+        if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
+            self._measured(painter)
         frame = self._canvas.gestures.frame
         if not frame.isEmpty():
             painter.setPen(QPen(QColor(PAPER.accent), 1, Qt.PenStyle.DashLine))
@@ -124,10 +126,30 @@ class Overlay(QWidget):
             words = f"taller than {machine.height:g} mm" if part.size[2] > machine.height else "off the bed"
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
+        self._slip(painter, at - QPointF(0, 21), words, PAPER.stop)
+
+    def _measured(self, painter: QPainter) -> None:
+        """Draw the points of measure, and the distance between them."""
+        places = self._desk.measuring.on_bed()
+        seen = self._seen(*((float(x), float(y), float(z)) for x, y, z in places)) if places else []
+        if len(seen) == 2:
+            for colour, wide in ((PAPER.sheet, 4.0), (PAPER.accent, 1.5)):
+                painter.setPen(QPen(QColor(colour), wide))
+                painter.drawLine(seen[0], seen[1])
+        painter.setPen(QPen(QColor(PAPER.sheet), 1.5))
+        painter.setBrush(QBrush(QColor(PAPER.accent)))
+        for at in seen:
+            painter.drawEllipse(at, 4.5, 4.5)
+        found = self._desk.measuring.reading()
+        if found and len(seen) == 2:
+            self._slip(painter, (seen[0] + seen[1]) / 2 - QPointF(0, 12), f"{found.distance:.2f} mm", PAPER.accent)
+
+    def _slip(self, painter: QPainter, middle: QPointF, words: str, colour: str) -> None:
+        """Write a few words on a slip of colour."""
         painter.setFont(font(MARK, bold=True))
         wide = painter.fontMetrics().horizontalAdvance(words) + 12
-        slip = QRectF(at.x() - wide / 2, at.y() - 30, wide, 18)
-        painter.fillRect(slip, QColor(PAPER.stop))
+        slip = QRectF(middle.x() - wide / 2, middle.y() - 9, wide, 18)
+        painter.fillRect(slip, QColor(colour))
         painter.setPen(QColor(PAPER.sheet))
         painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
 
