@@ -26,11 +26,11 @@ if TYPE_CHECKING:
     from even_step.core.figures import PoseFigures
 
 TOOL_WORDS = {
-    "move": ("Move", "W", "move"),
-    "turn": ("Turn", "E", "rotate-3d"),
-    "size": ("Size", "R", "scaling"),
-    "pose": ("Pose", "P", "box"),
-    "measure": ("Measure", "M", "ruler"),
+    "move": ("Move", "W"),
+    "turn": ("Turn", "E"),
+    "size": ("Size", "R"),
+    "pose": ("Pose", "P"),
+    "measure": ("Measure", "M"),
 }
 FACE_HINT = "Click the face that is to lie on the bed."
 
@@ -117,15 +117,9 @@ class PartsStation(Sheet):
         holder = QWidget()
         self._tool_group = QButtonGroup(self)
         self._tool_buttons = {}
-        for tool, (word, key, picture) in TOOL_WORDS.items():
-            made = button(
-                word if tool != "measure" else "",
-                f"tool {tool}",
-                partial(self._desk.view.set, "tool", tool),
-                tip=f"{word} ({key})",
-            )
-            made.setIcon(icon(picture))
-            made.setAccessibleName(word)
+        for tool, (word, key) in TOOL_WORDS.items():
+            choose = partial(self._desk.view.set, "tool", tool)
+            made = button(word, f"tool {tool}", choose, tip=f"{word} ({key})")
             made.setCheckable(True)
             self._tool_group.addButton(made)
             self._tool_buttons[tool] = made
