@@ -65,12 +65,22 @@ class JobStore(QObject):
         """Whether the job is the one that was last saved or opened."""
         return self._job == self._saved
 
-    def do(self, name: str, job: Job, join: str = "") -> None:
-        """Swap the job. A job that is equal is no step; edits with one join key in quick turn are one step."""
+    def do(self, name: str, job: Job, join: str = "", *, held: str = "") -> None:
+        """Swap the job. A job that is equal is no step.
+
+        Edits with one ``join`` key in quick turn are one step, and so are those of one gesture, however long it is
+        ``held``; a gesture that ends where it began is none.
+        """
         if job == self._job:
             return
-        now = time.monotonic()
-        joins = bool(join) and self._joined[0] == join and now - self._joined[1] < JOINED_WITHIN and bool(self._past)
+        now, join = time.monotonic(), held or join
+        quick = bool(held) or now - self._joined[1] < JOINED_WITHIN
+        joins = bool(join) and self._joined[0] == join and quick and bool(self._past)
+        if joins and held and job == self._past[-1].job:
+            self._past.pop()
+            self._joined = "", 0.0
+            self._swap(name, job)
+            return
         if not joins:
             self._past.append(_Step(name, self._job))
             del self._past[:-MOST_STEPS]

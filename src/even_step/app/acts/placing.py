@@ -20,7 +20,7 @@ def about(desk: Desk, spots: tuple[edits.Spot, ...] | None = None) -> str:
     return f"{desk.job.parts[parts.pop()].name}s" if len(parts) == 1 else f"{len(spots)} parts"
 
 
-def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "") -> None:
+def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *, held: str = "") -> None:
     """Do an edit to the job under a name; what cannot be is told, and what is locked stays."""
     try:
         job = change(desk.job)
@@ -31,7 +31,7 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "") ->
     if locked:
         desk.note(f"{locked} is locked and stays as it is. Unlock it first (K).", "caution")
         return
-    desk.store.do(verb, job, join)
+    desk.store.do(verb, job, join, held=held)
 
 
 def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None, *, turning: bool = False) -> None:

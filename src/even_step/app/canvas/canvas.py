@@ -200,7 +200,7 @@ class Canvas(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Go on with a gesture."""
-        self.gestures.move(event.position())
+        self.gestures.move(event.position(), event.modifiers())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """End a gesture."""

@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 
 from even_step.app.acts.placing import about, edit
+from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.measuring import Point
 from even_step.core.job import edits
@@ -48,6 +49,7 @@ class Gestures:
         self._pans = False
         self._last = QPointF()
         self.frame = QRectF()
+        self.arcs = TurnArcs(canvas)
 
     def press(self, at: QPointF, button: Buttons, held: Held) -> None:
         """Begin."""
@@ -55,6 +57,8 @@ class Gestures:
         if button in {Buttons.MiddleButton, Buttons.RightButton}:
             self._view = button
             self._pans = button == Buttons.RightButton or bool(held & Held.ShiftModifier)
+        elif button == Buttons.LeftButton and self.arcs.press(at):
+            self._canvas.camera_changed.emit()
         elif button == Buttons.LeftButton and self._canvas.scene.lines is None:
             self._press = press = _Press(at, at, bool(held & Held.ShiftModifier))
             scene, camera = self._canvas.scene, self._canvas.camera
@@ -65,9 +69,11 @@ class Gestures:
 
             self._canvas.desk.background.run("pick", lambda: pick(scene, camera, at.x(), at.y()), know)
 
-    def move(self, at: QPointF) -> None:
+    def move(self, at: QPointF, held: Held = Held.NoModifier) -> None:
         """Go on."""
         step, self._last = at - self._last, at
+        if self.arcs.move(at, free=bool(held & Held.ControlModifier)):
+            return
         if self._view is not None:
             camera = self._canvas.camera
             turned = camera.panned if self._pans else camera.turned
@@ -79,6 +85,8 @@ class Gestures:
     def release(self, at: QPointF) -> None:
         """End."""
         self._view = None
+        if self.arcs.release():
+            return
         if self._press:
             self._press.now, self._press.released = at, True
             self._judge(self._press)
@@ -86,6 +94,8 @@ class Gestures:
     def call_off(self) -> bool:
         """Let go of what is in hand without doing it; returns whether anything was."""
         canvas = self._canvas
+        if self.arcs.call_off():
+            return True
         had = self._press is not None or canvas.desk.view.tool in POINTING
         self._press, self.frame = None, QRectF()
         if canvas.dragged:

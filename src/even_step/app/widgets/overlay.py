@@ -47,6 +47,7 @@ class Overlay(QWidget):
         if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
             self._finding(painter)
+        self._arcs(painter)
         if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
             self._measured(painter)
         frame = self._canvas.gestures.frame
@@ -127,6 +128,18 @@ class Overlay(QWidget):
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
         self._slip(painter, at - QPointF(0, 21), words, PAPER.stop)
+
+    def _arcs(self, painter: QPainter) -> None:
+        """Draw the arcs that turn the part in hand, and by how much it is turned."""
+        pulled = self._canvas.gestures.arcs.pulled
+        for arc in self._canvas.gestures.arcs.shown:
+            points = [QPointF(float(x), float(y)) for x, y, _ in self._canvas.camera.project(arc.points())]
+            held = pulled is not None and pulled[0] == arc.axis
+            for colour, wide in ((PAPER.sheet, 5.0), (PAPER.accent, 3.0 if held else 1.5)):
+                painter.setPen(QPen(QColor(colour), wide))
+                painter.drawPolyline(points)
+            words = f"{'XYZ'[arc.axis]} {pulled[1]:+g}°" if held and pulled else "XYZ"[arc.axis]
+            self._slip(painter, points[len(points) // 2], words, PAPER.accent)
 
     def _measured(self, painter: QPainter) -> None:
         """Draw the points of measure, and the distance between them."""
