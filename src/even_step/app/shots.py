@@ -7,7 +7,8 @@ from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from PySide6.QtCore import QEventLoop, QTimer
+import numpy as np
+from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from even_step.app.main import application, open_window
@@ -89,15 +90,48 @@ def _turning(window: Window) -> None:
     desk.view.set("tool", "turn")
     desk.store.do("turn wind cup", edits.turned(desk.job, [(1, 0)], 1, 30.0))
     canvas = window.area.canvas
-    canvas.look_from(replace(canvas.camera, pitch=4.0, yaw=290.0))
+    canvas.look_from(replace(canvas.camera, pitch=12.0, yaw=305.0))
     canvas.fit_selection()
-    canvas.look_from(canvas.camera.zoomed(1.2, 400, 400))
+    canvas.look_from(canvas.camera.zoomed(1.45, 400, 400))
+
+
+def _poses(window: Window) -> None:
+    window.run("edit.undo")
+    window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
+    window.area.canvas.fit_all()
+    window.desk.selection.pick([(2, 0)])
+    window.desk.view.set("tool", "pose")
+
+
+def _posed(window: Window) -> bool:
+    return window.parts.poses.is_drawn
+
+
+def _measured(window: Window) -> None:
+    canvas = window.area.canvas
+    window.run("parts.measure")
+    low, high = next(part for part in canvas.scene.parts if part.spot == (4, 0)).box
+    for x, inward in ((low[0], 3), (high[0], -4)):
+        seen = canvas.camera.project(np.array([[x, low[1], high[2]]]))[0]
+        at = QPointF(float(seen[0]) + inward, float(seen[1]) + 1)
+        canvas.gestures.press(at, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        canvas.gestures.release(at)
+        wait_until(lambda: drawn(window), "the point")
+
+
+def _arranged(window: Window) -> None:
+    window.desk.view.set("tool", "move")
+    window.desk.selection.pick([])
+    window.run("parts.gather")
+
+
+def _back_in_place(window: Window) -> None:
+    window.run("edit.undo")
 
 
 def _turned_back(window: Window) -> None:
     window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
     window.area.canvas.fit_all()
-    window.run("edit.undo")
     window.desk.selection.pick(())
     window.run("slice.run")
 
@@ -142,6 +176,10 @@ def _scenes() -> Iterator[Scene]:
     yield "machine", _machine, at_once
     yield "parts", _selection, at_once
     yield "turning", _turning, at_once
+    yield "poses", _poses, _posed
+    yield "measured", _measured, at_once
+    yield "arranged", _arranged, at_once
+    yield "", _back_in_place, at_once
     yield "", _turned_back, _sliced
     yield "recipe", _recipe, at_once
     yield "", _slice, _sliced

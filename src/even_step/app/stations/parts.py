@@ -58,7 +58,8 @@ class PartsStation(Sheet):
         self.add(self._hint)
         self._measure = MeasureFields(desk)
         self.add(self._measure)
-        self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), PoseFields(desk)]
+        self.poses = PoseFields(desk)
+        self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), self.poses]
         self._copies = CopyFields(desk)
         for group in (*self._fields, self._copies):
             self.add(group)

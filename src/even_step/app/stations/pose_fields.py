@@ -154,6 +154,11 @@ class PoseFields(ToolFields):
 
         self.desk.background.run("poses", work, arrived)
 
+    @property
+    def is_drawn(self) -> bool:
+        """Whether all poses that are proposed now have their pictures."""
+        return bool(self._ranked) and all(number in self._pictures for number in self._ranked)
+
     def _weights(self) -> dict[str, float]:
         return {name: slider.value() / STEPS for name, slider in self.sliders.items()}
 
