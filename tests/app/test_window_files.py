@@ -47,6 +47,47 @@ def test_a_saved_job_opens_with_everything(block, tmp_path):
     assert block.slice().report["time_s"] == before.report["time_s"]
 
 
+def dropped_job(hand, tmp_path, version=1):
+    """Drop a job of two pegs on a bed where a block stands."""
+    write_stl(tmp_path / "peg.stl", box(8, 8, 12))
+    job = tmp_path / "pegs.toml"
+    job.write_text(
+        f'version = {version}\nname = "pegs"\n[settings]\n"infill.density" = 44\n'
+        '[[parts]]\nname = "peg"\nfile = "peg.stl"\ncopies = [{at = [110, 110]}, {at = [60, 60]}]\n'
+    )
+    hand.drop(job)
+    return job
+
+
+def test_a_dropped_job_asks_in_place_and_adds_its_parts(block, tmp_path):
+    before = block.desk.job
+    dropped_job(block, tmp_path)
+    assert block.desk.job == before
+    assert "pegs.toml is a whole job" in block.window.area.notes.text
+    block.click("remedy Add its parts")
+    block.wait(lambda: len(block.desk.job.parts) == 2)
+    block.drawn()
+    assert [part.name for part in block.desk.job.parts] == ["block", "peg"]
+    assert block.desk.job.settings == before.settings
+    assert not any(part.touching or part.off for part in block.canvas.scene.parts)
+    assert block.desk.store.undo_name == "add the parts of pegs"
+
+
+def test_a_dropped_job_can_be_opened_instead(block, tmp_path):
+    dropped_job(block, tmp_path)
+    block.click("remedy Open it")
+    block.wait(lambda: block.desk.job.name == "pegs")
+    block.drawn()
+    assert block.desk.job.settings == {"infill.density": 44.0}
+
+
+def test_on_an_empty_bed_a_job_is_opened_and_a_newer_one_says_so(hand, tmp_path):
+    dropped_job(hand, tmp_path, version=9)
+    assert hand.desk.job.name == "pegs"
+    assert "newer Even Step" in hand.window.area.notes.text
+    assert hand.window.files.path == ""
+
+
 def test_saving_over_the_opened_file_keeps_every_part_through_undo(hand, tmp_path):
     paths = [write_stl(tmp_path / f"{name}.stl", box(20, 10 + i, 5)) for i, name in enumerate("abc")]
     hand.drop(*paths)
@@ -83,11 +124,11 @@ def test_opening_another_job_can_be_undone(block):
 
 def test_a_damaged_job_is_told_and_leaves_the_desk_as_it_is(block, tmp_path):
     bad = tmp_path / "bad.toml"
-    bad.write_text("version = 99\n")
+    bad.write_text("machine = 'Willow'\n")
     job = block.desk.job
     block.window.files.open(str(bad))
     block.wait(lambda: not block.window.files.reading)
-    assert "newer Even Step" in block.window.area.notes.text
+    assert "Willow" in block.window.area.notes.text
     assert block.desk.job is job
 
 

@@ -105,14 +105,15 @@ def test_an_opened_job_has_its_files_kept_and_every_copy_placed(bench, tmp_path)
     text = tmp_path / "job.toml"
     write_stl(tmp_path / "part.stl", box(20, 20, 4))
     text.write_text('[[parts]]\nname = "part"\nfile = "part.stl"\ncopies = 3\n')
-    job = open_job(OpenJob(str(text), str(tmp_path / "kept")), bench, Crew(1)).facts
+    job, told = open_job(OpenJob(str(text), str(tmp_path / "kept")), bench, Crew(1)).facts
+    assert told == ()
     assert all(copy.at is not None for copy in job.parts[0].copies)
     assert job.parts[0].file.startswith(str(tmp_path / "kept"))
 
 
 def test_a_job_with_all_places_is_there_before_its_models_are_read(bench, tmp_path):
     outcome = open_job(OpenJob(str(DATA / "demo" / "weather_post.toml"), str(tmp_path / "kept")), bench, Crew(1))
-    assert len(outcome.facts.parts) == 6
+    assert len(outcome.facts[0].parts) == 6
     assert bench.cache.used == 0
 
 

@@ -16,7 +16,7 @@ from even_step.app.shelf import ShelfModel
 from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
-from even_step.core.job.edits import added
+from even_step.core.job.edits import added, without_places
 from even_step.core.job.model import Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
@@ -50,6 +50,7 @@ class JobFiles(QObject):
     reading_changed = Signal()
     path_changed = Signal()
     exported = Signal(str)
+    job_offered = Signal(str)
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -71,9 +72,12 @@ class JobFiles(QObject):
     def open(self, path: str, *, recovered: bool = False) -> None:
         """Open a job; what was on the desk before comes back with undo."""
 
-        def done(job: Job, _: object) -> None:
+        def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
             self._end(path)
-            self._take(job, "" if recovered or not path.endswith(".3mf") else path)
+            job, told = opened
+            self._take(job, "" if recovered or told or not path.endswith(".3mf") else path)
+            for line in told:
+                self._desk.note(line, "caution")
             if recovered:
                 self._desk.store.mark_unsaved()
                 Path(path).unlink(missing_ok=True)
@@ -90,10 +94,33 @@ class JobFiles(QObject):
         self._desk.store.open(job)
         self.path_changed.emit()
 
+    def add_parts_of(self, path: str) -> None:
+        """Add the parts of another job to this one, where there is room; machine and settings stay."""
+
+        def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
+            self._end(path)
+            parts = without_places(opened[0]).parts
+            files = {part.file for part in parts}
+
+            def place() -> None:
+                if self._desk.shelf.has_all(parts):
+                    self._desk.shelf.arrived.disconnect(arrived)
+                    job = added(self._desk.job, parts)
+                    place_new(self._desk, f"add the parts of {opened[0].name}", job)
+
+            arrived = self._desk.shelf.arrived.connect(lambda _: place())
+            self._desk.shelf.want(files, lambda message: self._desk.note(message, "stop"))
+            place()
+
+        request = OpenJob(path, str(self._desk.shelf.folder))
+        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+
     def bring_in(self, paths: Sequence[str]) -> None:
-        """Bring in models, all in one step; a job among them is opened."""
+        """Bring in models, all in one step; for a job it is asked whether to open it, unless the bed is empty."""
         for path in paths:
-            if is_job(path):
+            if is_job(path) and self._desk.job.parts:
+                self.job_offered.emit(path)
+            elif is_job(path):
                 self.open(path)
         models = [path for path in paths if not is_job(path)]
         read: dict[str, tuple[str, tuple[ShelfModel, ...]]] = {}

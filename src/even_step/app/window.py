@@ -142,6 +142,7 @@ class Window(QMainWindow):
         desk.trials.shown_changed.connect(self._keep_layers)
         self.area.canvas.collisions.changed.connect(self._mark)
         self.area.canvas.dropped.connect(self.files.bring_in)
+        self.files.job_offered.connect(self._ask_about_job)
         self.strip.button.clicked.connect(self._slice_or_cancel)
         self.strip.chosen.connect(desk.trials.show)
         for piece in (self.top, self.parts, self.output, self.area.notes):
@@ -222,6 +223,17 @@ class Window(QMainWindow):
     def _show_progress(self, stage: str, share: float) -> None:
         if self.desk.trials.running and not self.desk.trials.cancelling:
             self.strip.button.say("Cancel", f"{stage} · {share * 100:.0f} %", share)
+
+    def _ask_about_job(self, path: str) -> None:
+        """Ask in place whether a job that was dropped is to be opened, or its parts to be added to this one."""
+        self.area.notes.offer(
+            f"{Path(path).name} is a whole job.",
+            "note",
+            [
+                ("Open it", lambda: self.files.open(path)),
+                ("Add its parts", lambda: self.files.add_parts_of(path)),
+            ],
+        )
 
     def offer_recovery(self) -> None:
         """Offer the job that a killed session left behind."""

@@ -209,7 +209,10 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
     whole = [path for path in map(Path, chosen.inputs) if path.suffix.lower() == ".toml" or is_job_file(path)]
     if whole:
         _refuse_model_options(chosen, whole[0])
-        job = (read_job_text if whole[0].suffix.lower() == ".toml" else read_job_file)(whole[0])
+        told: list[str] = []
+        job = (read_job_text if whole[0].suffix.lower() == ".toml" else read_job_file)(whole[0], told)
+        for line in told:
+            sys.stderr.write(f"even-step: {line}\n")
         if not job.parts:
             raise InputError("describes a job without parts", subject=whole[0], remedy="add a [[parts]] table")
         update: dict[str, object] = {}

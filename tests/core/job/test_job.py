@@ -6,6 +6,7 @@ import tomllib
 import jsonschema
 import lib3mf
 import pytest
+import tomli_w
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError, JobError, SettingError
@@ -106,7 +107,6 @@ def test_the_demo_jobs_keep_to_the_schema(name):
 @pytest.mark.parametrize(
     ("text", "told"),
     [
-        ("version = 99", "newer"),
         ("machine = 'Willow'", "Larch 220"),
         ("recipe = 'Soup'", "Even"),
         ("materials = 'PLA'", "list"),
@@ -200,15 +200,31 @@ def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     assert job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), models) == saved.read_bytes()
 
 
-def test_a_damaged_or_newer_saved_job_is_told(tmp_path):
+def test_a_newer_jobs_file_opens_with_what_is_known_and_tells_the_rest(tmp_path):
     path = write_stl(tmp_path / "part.stl", box())
-    job = job_of(path)
-    saved = tmp_path / "saved.3mf"
-    for version, told in ((7, "newer"), (1, None)):
-        newer = job.model_copy(update={"version": version})
-        saved.write_bytes(job_file(placed_at(newer, {(0, 0): (50.0, 60.0)}), read_model(path)))
-        if told:
-            with pytest.raises(InputError, match=told):
-                read_job_file(saved)
-        else:
-            assert read_job_file(saved).parts[0].name == "part"
+    job = placed_at(job_of(path, {"infill.density": 33.0}), {(0, 0): (50.0, 60.0)})
+    saved, told = tmp_path / "saved.3mf", []
+    saved.write_bytes(job_file(job, read_model(path)))
+    assert read_job_file(saved, told).parts[0].name == "part"
+    assert told == []
+    record = job_record(job)
+    record["version"], record["weather"] = 7, {"wind": "north"}
+    record["settings"]["infill.sparkle"], record["settings"]["walls.count"] = 3, 1000
+    record["parts"][0]["sheen"] = "matt"
+    text = tmp_path / "newer.toml"
+    text.write_text(tomli_w.dumps(record))
+    opened = read_job_text(text, told)
+    assert opened.settings == {"infill.density": 33.0}
+    assert opened.parts[0].copies[0].at == (50.0, 60.0)
+    assert opened.version == 1
+    (line,) = told
+    assert "newer Even Step" in line
+    for left_out in ("weather", "parts.0.sheen", "infill.sparkle", "walls.count"):
+        assert left_out in line
+
+
+def test_what_is_damaged_in_a_newer_job_is_still_refused(tmp_path):
+    text = tmp_path / "newer.toml"
+    text.write_text("version = 7\n[[parts]]\nname='a'\nunit = 'furlong'")
+    with pytest.raises(InputError, match="unit"):
+        read_job_text(text)

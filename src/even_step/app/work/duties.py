@@ -130,13 +130,14 @@ def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
     """Open a job with all its files kept and all its copies placed."""
     crew.begin("read")
     path = Path(request.path)
-    job = read_job_file(path) if is_job_file(path) else read_job_text(path)
+    told: list[str] = []
+    job = read_job_file(path, told) if is_job_file(path) else read_job_text(path, told)
     kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in {part.file for part in job.parts}}
     parts = tuple(part.model_copy(update={"file": kept[part.file]}) for part in job.parts)
     job = job.model_copy(update={"parts": parts})
     placed = all(copy.at is not None for part in parts for copy in part.copies)
     # With all places known nothing has to be read first: the window shows the job and asks for its models.
-    return Outcome(job if placed else settled(job, StageRun(crew, bench.cache)))
+    return Outcome((job if placed else settled(job, StageRun(crew, bench.cache)), tuple(told)))
 
 
 def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:

@@ -34,13 +34,13 @@ LINKS = (
 )
 
 
-def read_job_file(path: Path) -> Job:
-    """Open a job saved as 3MF.
+def read_job_file(path: Path, told: list[str] | None = None) -> Job:
+    """Open a job saved as 3MF; ``told`` gets a line where a newer version wrote it.
 
     Raises
     ------
     InputError
-        When it is no 3MF, carries no job, or its record is damaged or from a newer version.
+        When it is no 3MF, carries no job, or its record is damaged.
     """
     check_archive(path)
     text = job_text_in(path)
@@ -50,7 +50,7 @@ def read_job_file(path: Path) -> Job:
         record = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise InputError(f"carries a damaged job record: {error}", subject=path) from error
-    return job_from_record(record, path)
+    return job_from_record(record, path, told)
 
 
 def job_file(job: Job, models: list[Model]) -> bytes:

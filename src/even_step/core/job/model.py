@@ -19,18 +19,19 @@ Unit = Literal["mm", "cm", "m", "inch"]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
 
 
-def _flat(table: object) -> object:
+def flat_table(table: dict[str, Any]) -> dict[str, Any]:
     """Turn nested tables into dotted keys: ``{infill: {density: 10}}`` is ``{infill.density: 10}``."""
-    if not isinstance(table, dict):
-        return table
-    flat: dict[str, object] = {}
+    flat: dict[str, Any] = {}
     for key, value in table.items():
-        inner = _flat(value)
-        if isinstance(inner, dict):
-            flat.update({f"{key}.{name}": item for name, item in inner.items()})
+        if isinstance(value, dict):
+            flat.update({f"{key}.{name}": item for name, item in flat_table(value).items()})
         else:
             flat[str(key)] = value
     return flat
+
+
+def _flat(table: object) -> object:
+    return flat_table(table) if isinstance(table, dict) else table
 
 
 def _checked(table: dict[str, Any]) -> dict[str, Value]:

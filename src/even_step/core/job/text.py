@@ -12,21 +12,24 @@ from pydantic import ValidationError
 
 from even_step.core.errors import InputError
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
+from even_step.core.job.newer import understood
 from even_step.core.job.shipped import find, plainly, read_toml
 from even_step.core.mesh.read.archive import job_text_in
 
 DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE = "Larch 220", "PLA", "Even"
 
 
-def read_job_text(path: Path) -> Job:
+def read_job_text(path: Path, told: list[str] | None = None) -> Job:
     """Read a job described in TOML; paths in it begin at its own folder.
+
+    What a newer version wrote and this one does not know is left out; ``told`` gets a line that says so.
 
     Raises
     ------
     InputError
         When it is no TOML, or holds something a job cannot; with the place.
     """
-    return job_from_record(read_toml(path), path)
+    return job_from_record(read_toml(path), path, told)
 
 
 def is_job_file(path: Path) -> bool:
@@ -34,7 +37,7 @@ def is_job_file(path: Path) -> bool:
     return path.suffix.lower() == ".3mf" and zipfile.is_zipfile(path) and job_text_in(path) is not None
 
 
-def job_from_record(record: dict[str, Any], path: Path) -> Job:
+def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None = None) -> Job:
     """Make a job of a record; names of machines, materials and recipes are looked up.
 
     Parameters
@@ -43,19 +46,15 @@ def job_from_record(record: dict[str, Any], path: Path) -> Job:
         The parsed TOML.
     path
         The file it came from: for messages, and where relative paths begin.
+    told
+        Gets a line where a newer version wrote the record, with what was left out.
 
     Raises
     ------
     InputError
-        When a newer version wrote it, or something in it does not fit.
+        When something in it does not fit.
     """
     version = record.get("version", JOB_VERSION)
-    if isinstance(version, int) and version > JOB_VERSION:
-        raise InputError(
-            f"was written by a newer Even Step (job version {version}, known is {JOB_VERSION})",
-            subject=path,
-            remedy="open it with that version",
-        )
     data = dict(record)
     folder = path.parent
     data.setdefault("name", path.stem)
@@ -65,6 +64,11 @@ def job_from_record(record: dict[str, Any], path: Path) -> Job:
     if not isinstance(materials, list):
         raise InputError("materials: a list is wanted, one for each extruder", subject=path)
     data["materials"] = [_named(Material, item, folder) for item in materials]
+    if isinstance(version, int) and version > JOB_VERSION:
+        data, left_out = understood(data)
+        if told is not None:
+            what = f"left out: {', '.join(left_out)}" if left_out else "nothing had to be left out"
+            told.append(f"{path.name} was written by a newer Even Step (job version {version}); {what}")
     try:
         job = Job.model_validate(data)
     except ValidationError as error:
