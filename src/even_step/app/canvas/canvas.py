@@ -57,6 +57,7 @@ class Canvas(QWidget):
         self.dragged: dict[Spot, tuple[float, float]] = {}
         self.collisions = Collisions(desk.background, self)
         self.collisions.changed.connect(self.rebuild)
+        self.setMouseTracking(True)
         self.gestures = Gestures(self)
         self._drawing = Drawing()
         self.picture = QImage()

@@ -10,10 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 
 from even_step.app.acts.placing import about, edit
 from even_step.app.canvas.arcs import TurnArcs
+from even_step.app.canvas.facing import FaceLight
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.measuring import Point
 from even_step.core.job import edits
-from even_step.core.mesh.turning import down_onto, turn_matrix
 
 if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
@@ -50,6 +50,7 @@ class Gestures:
         self._last = QPointF()
         self.frame = QRectF()
         self.arcs = TurnArcs(canvas)
+        self.faces = FaceLight(canvas)
 
     def press(self, at: QPointF, button: Buttons, held: Held) -> None:
         """Begin."""
@@ -81,6 +82,8 @@ class Gestures:
         elif self._press:
             self._press.now = at
             self._judge(self._press)
+        else:
+            self.faces.move(at)
 
     def release(self, at: QPointF) -> None:
         """End."""
@@ -102,6 +105,7 @@ class Gestures:
             canvas.dragged = {}
             canvas.rebuild()
         if canvas.desk.view.tool == "face":
+            self.faces.clear()
             canvas.desk.view.set("tool", "turn")
         elif canvas.desk.view.tool == "measure":
             canvas.desk.measuring.clear()
@@ -160,22 +164,11 @@ class Gestures:
             edit(desk, f"move {about(desk)}", lambda job: edits.placed_at(job, places))
             canvas.rebuild()
         elif desk.view.tool == "face" and press.hit is not None:
-            self._face_down(press.hit)
+            self.faces.lay_down(press.hit)
         elif desk.view.tool == "measure" and press.hit is not None:
             self._measure(press.hit, press.now)
         else:
             desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
-
-    def _face_down(self, hit: Hit) -> None:
-        """Turn the part so that the facet that was hit lies on the bed."""
-        desk = self._canvas.desk
-        number = hit.spot[0]
-        part = desk.job.parts[number]
-        desk.selection.pick([hit.spot])
-        normal = facet_normal(hit) / part.stretch
-        matrix = down_onto(turn_matrix(part.turn) @ normal)
-        edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, number, matrix))
-        desk.view.set("tool", "turn")
 
     def _measure(self, hit: Hit, at: QPointF) -> None:
         """Put down a point of measure where a part was hit, on the facet's corner if that is near."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.canvas import Canvas
@@ -17,6 +17,7 @@ from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
 from even_step.core.wording import clock
 
+MOST_LIT, FEW_LIT = 4000, 200  # facets of a face that are lit, and so few that their seams are taken out
 LEAST_APART = 34.0  # points between numbers
 NEARLY = 0.999  # of the way: what touches the place itself does not hide it
 
@@ -47,6 +48,7 @@ class Overlay(QWidget):
         if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
             self._finding(painter)
+        self._face(painter)
         self._arcs(painter)
         if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
             self._measured(painter)
@@ -128,6 +130,20 @@ class Overlay(QWidget):
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
         self._slip(painter, at - QPointF(0, 21), words, PAPER.stop)
+
+    def _face(self, painter: QPainter) -> None:
+        """Light up the face under the pointer that a click would lay on the bed."""
+        faces = self._canvas.gestures.faces
+        if faces.lit is None or not faces.looks:
+            return
+        seen = self._canvas.camera.project(faces.lit.corners.reshape(-1, 3))[:, :2].reshape(-1, 3, 2)
+        path = QPainterPath()
+        path.setFillRule(Qt.FillRule.WindingFill)
+        for facet in seen[:MOST_LIT]:
+            path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in (*facet, facet[0])]))
+        light = QColor(PAPER.accent)
+        light.setAlpha(90)
+        painter.fillPath(path.simplified() if len(seen) <= FEW_LIT else path, light)
 
     def _arcs(self, painter: QPainter) -> None:
         """Draw the arcs that turn the part in hand, and by how much it is turned."""
