@@ -83,7 +83,7 @@ def test_parts_keep_their_distance_and_stay_on_the_bed(name):
     assert all(plate.buffer(1e-3).covers(shape) for shape in where(outlines, laid))
 
 
-@settings(max_examples=40, deadline=None, derandomize=True)
+@settings(max_examples=20, deadline=None, derandomize=True)
 @given(
     st.lists(st.tuples(st.floats(5, 60), st.floats(5, 60), st.floats(0, 90)), min_size=2, max_size=8),
     st.floats(0, 15),
