@@ -12,6 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -68,7 +69,7 @@ def killed_once(folder: Path, after: float) -> float:
     (folder / "part.stl").write_text(_block())
     command = [sys.executable, __file__, "--edit", str(folder)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as child:
-        said = child.stdout or []
+        said: Iterable[str] = child.stdout or []
         lines = [next(iter(said), "")]
         end = time.time() + after
         while time.time() < end:

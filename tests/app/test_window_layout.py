@@ -172,3 +172,30 @@ def test_fit_to_the_bed_fills_it_and_stays_on_it(trio):
     size = trio.desk.stand((0, 0)).size
     assert 219 < size.max() <= 220
     assert not next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).off
+
+
+def test_a_corner_kept_free_stays_free_and_can_be_freed_again(trio):
+    trio.click("keep free")
+    assert trio.desk.job.layout.keep_out == ((0.0, 0.0, 40.0, 40.0),)
+    trio.type_into("kept free 0 x to", "220")
+    trio.type_into("kept free 0 y to", "150")
+    assert trio.desk.job.layout.keep_out == ((0.0, 0.0, 220.0, 150.0),)
+    trio.canvas.setFocus()
+    trio.key(Qt.Key.Key_G)
+    trio.drawn()
+    assert all(edge[1] >= 150 - 1e-6 for edge in boxes(trio))
+    trio.type_into("kept free 0 y to", "-5")
+    assert trio.desk.job.layout.keep_out == ((0.0, 0.0, 220.0, 150.0),)
+    assert "no rectangle" in trio.window.area.notes.text
+    trio.click("free again 0")
+    assert trio.desk.job.layout.keep_out == ()
+
+
+def test_a_part_on_a_kept_free_area_is_a_finding(block):
+    block.click("keep free")
+    block.type_into("kept free 0 x to", "120")
+    block.type_into("kept free 0 y to", "120")
+    found = [one for one in block.slice().report["findings"] if "kept free" in one["message"]]
+    assert [one["code"] for one in found] == ["off-bed"]
+    # The block of 30 × 20 in the middle of the bed reaches 15 + 10 and 10 + 10 mm into it.
+    assert found[0]["amount"] == pytest.approx(25 * 20, rel=0.02)

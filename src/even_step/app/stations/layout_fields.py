@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
-from PySide6.QtWidgets import QCheckBox
+from pydantic import ValidationError
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.widgets.fields import NumberField
-from even_step.app.widgets.sheet import Group, button, line
+from even_step.app.widgets.sheet import Group, button, clear, label, line
 from even_step.core.errors import JobError
-from even_step.core.job.model import Layout
+from even_step.core.job.model import Job, Layout
+from even_step.core.job.shipped import plainly
 
 MOST_SPACING = 200.0
+CORNER = 40.0  # mm, the area that is kept free at first
+EDGES = ("x from", "y from", "x to", "y to")
 
 
 def _spacing(value: float) -> None:
@@ -39,18 +44,70 @@ class LayoutFields(Group):
         gather = button("Gather  G", "gather all", lambda: wants("parts.gather"), tip="Arrange all parts (G)")
         self._fill = button("Fill the bed", "fill", lambda: wants("parts.fill"), tip="With copies of the part in hand")
         self.add(line(gather, self._fill, 1))
+        self._areas = QVBoxLayout()
+        self.add(self._areas)
+        keep = button("Keep a corner free", "keep free", self._keep_free, role="link", tip="No part is laid out there")
+        self.add(line(keep, 1))
+        self._shown = 0
+        self._fields: list[list[NumberField]] = []
         self.refresh()
 
+    def _keep_free(self) -> None:
+        x, y, _, _ = self._desk.job.machine.bed.bounds
+        areas = (*self._desk.job.layout.keep_out, (x, y, x + CORNER, y + CORNER))
+        self._change("what is kept free", keep_out=areas)
+
+    def _free_again(self, number: int) -> None:
+        areas = self._desk.job.layout.keep_out
+        self._change("what is kept free", keep_out=areas[:number] + areas[number + 1 :])
+
+    def _move_edge(self, number: int, edge: int, value: float) -> None:
+        areas = [list(area) for area in self._desk.job.layout.keep_out]
+        areas[number][edge] = value
+        self._change("what is kept free", keep_out=areas)
+        self.refresh()
+
+    def _make_areas(self, count: int) -> None:
+        """Make two lines for each area: from and to along x, and along y."""
+        clear(self._areas)
+        self._fields = []
+        for number in range(count):
+            fields = []
+            for edge, name in enumerate(EDGES):
+                field = NumberField(f"kept free {number} {name}", "", decimals=1)
+                field.setAccessibleName(f"kept free area {number + 1}, {name}, mm")
+                field.setFixedWidth(64)
+                field.chosen.connect(partial(self._move_edge, number, edge))
+                fields.append(field)
+            away = button(
+                "✕", f"free again {number}", partial(self._free_again, number), role="plain", tip="Free again"
+            )
+            away.setAccessibleName("free the area again")
+            blank = label("")
+            blank.setFixedWidth(away.sizeHint().width())
+            self._areas.addLayout(line("kept free, x", 1, fields[0], "to", fields[2], away))
+            self._areas.addLayout(line("y", 1, fields[1], "to", fields[3], blank))
+            self._fields.append(fields)
+
     def _change(self, what: str, **fields: object) -> None:
-        edit(
-            self._desk,
-            f"change {what}",
-            lambda job: job.model_copy(update={"layout": Layout.model_validate(dict(job.layout) | fields)}),
-        )
+        def changed(job: Job) -> Job:
+            try:
+                layout = Layout.model_validate(dict(job.layout) | fields)
+            except ValidationError as error:
+                raise JobError(plainly(error), subject="layout") from error
+            return job.model_copy(update={"layout": layout})
+
+        edit(self._desk, f"change {what}", changed)
 
     def refresh(self) -> None:
         """Show the layout of the job."""
         layout = self._desk.job.layout
         self._spacing.show_value(layout.spacing)
         self._turning.setChecked(layout.turning)
+        if len(layout.keep_out) != self._shown:
+            self._shown = len(layout.keep_out)
+            self._make_areas(self._shown)
+        for fields, area in zip(self._fields, layout.keep_out, strict=True):
+            for field, value in zip(fields, area, strict=True):
+                field.show_value(value)
         self._fill.setEnabled(self._desk.selection.in_hand is not None)

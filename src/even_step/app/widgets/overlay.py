@@ -40,6 +40,8 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._numbers(painter)
         self._fan(painter)
+        if self._desk.view.station == "Parts":
+            self._kept_free(painter)
         for part in self._canvas.scene.parts:
             if part.off or part.touching:
                 self._tell(painter, part)
@@ -130,6 +132,15 @@ class Overlay(QWidget):
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
         self._slip(painter, at - QPointF(0, 21), words, PAPER.stop)
+
+    def _kept_free(self, painter: QPainter) -> None:
+        """Hatch the areas of the bed that are kept free."""
+        painter.setPen(QPen(QColor(PAPER.ink), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(QBrush(QColor(PAPER.ink), Qt.BrushStyle.DiagCrossPattern))
+        painter.setOpacity(0.45)
+        for x0, y0, x1, y1 in self._desk.job.layout.keep_out:
+            painter.drawPolygon(QPolygonF(self._seen((x0, y0, 0), (x1, y0, 0), (x1, y1, 0), (x0, y1, 0))))
+        painter.setOpacity(1.0)
 
     def _face(self, painter: QPainter) -> None:
         """Light up the face under the pointer that a click would lay on the bed."""

@@ -4,6 +4,7 @@ from even_step.core.findings import (
     bridge_long,
     floating,
     height_rounded,
+    kept_free,
     off_bed,
     open_mesh,
     outside_volume,
@@ -16,6 +17,7 @@ from even_step.core.findings.finding import Evidence, Finding
 
 CHECKS = (
     off_bed,
+    kept_free,
     outside_volume,
     parts_touch,
     open_mesh,

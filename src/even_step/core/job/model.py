@@ -184,6 +184,13 @@ class Layout(Frozen):
     turning: bool = True
     keep_out: tuple[tuple[Finite, Finite, Finite, Finite], ...] = ()
 
+    @model_validator(mode="after")
+    def _areas_reach_from_least_to_largest(self) -> Self:
+        for x0, y0, x1, y1 in self.keep_out:
+            if not (x0 < x1 and y0 < y1):
+                raise ValueError(f"keep_out: {x0:g}, {y0:g}, {x1:g}, {y1:g} is no rectangle; least x, y come first")
+        return self
+
 
 class Job(Frozen):
     """Everything to be printed, with all its settings."""

@@ -1,0 +1,42 @@
+"""A part that stands over an area of the bed that is to stay free."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.layout.outline import Outline, outline_of
+from even_step.core.plane import region
+
+LEAST = 0.5  # mm², less is the grain in which shadows are found
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find every part whose shadow falls on such an area."""
+    found: list[Finding] = []
+    shadows: dict[int, Outline] = {}
+    for area in evidence.job.layout.keep_out:
+        kept = np.array([region.rectangle(*area)], object)
+        for part in evidence.placed:
+            if part.solid not in shadows:
+                shadows[part.solid] = outline_of(evidence.solids[part.solid].mesh)
+            shadow = np.array([region.shifted(shadows[part.solid].shape, *part.at)], object)
+            shared = region.intersection(shadow, kept)
+            covered = float(region.area(shared)[0])
+            if covered > LEAST:
+                x, y = region.centres(shared)[0]
+                found.append(
+                    Finding(
+                        "off-bed",
+                        "stop",
+                        part.title,
+                        -1,
+                        0.0,
+                        (round(float(x), 3), round(float(y), 3)),
+                        round(covered, 3),
+                        "mm²",
+                        f"{part.title} stands over an area of the bed that is kept free",
+                        "move it, arrange the parts, or free the area",
+                    )
+                )
+    return found
