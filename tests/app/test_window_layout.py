@@ -199,3 +199,12 @@ def test_a_part_on_a_kept_free_area_is_a_finding(block):
     assert [one["code"] for one in found] == ["off-bed"]
     # The block of 30 × 20 in the middle of the bed reaches 15 + 10 and 10 + 10 mm into it.
     assert found[0]["amount"] == pytest.approx(25 * 20, rel=0.02)
+
+
+def test_all_that_is_picked_is_sized_along_with_the_part_in_hand(trio):
+    trio.desk.selection.pick([(0, 0), (2, 0)])
+    trio.key(Qt.Key.Key_R)
+    trio.type_into("percent X", "150")
+    assert [part.scale for part in trio.desk.job.parts] == [(1.5,) * 3, (1.0,) * 3, (1.5,) * 3]
+    trio.click("size back")
+    assert all(part.scale == (1.0,) * 3 for part in trio.desk.job.parts)

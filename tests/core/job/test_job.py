@@ -12,14 +12,14 @@ from pydantic import ValidationError
 from even_step.core.errors import InputError, JobError, SettingError
 from even_step.core.job.bring_in import kept_in_place, laid_flat, pose_matrix
 from even_step.core.job.cascade import resolve
-from even_step.core.job.edits import placed_at
+from even_step.core.job.edits import placed_at, with_mark
 from even_step.core.job.file import job_file, read_job_file
-from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
+from even_step.core.job.model import Copy, Job, Layout, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import is_job_file, job_record, job_schema, job_text, read_job_text
 from even_step.core.mesh.read.model import read_model
 from tests.conftest import mended
-from tests.shapes import box, write_stl
+from tests.shapes import box, comb, write_stl
 from tests.slicing_help import job_of, slice_again
 
 
@@ -155,10 +155,15 @@ def test_a_flat_pose_lays_a_part_on_its_largest_side(plain_job):
 
 
 def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
-    path = write_stl(tmp_path / "part.stl", box(20, 10, 5))
+    path = write_stl(tmp_path / "part.stl", comb(teeth=3, height=5.0))
     job = job_of(path, {"infill.density": 33.0}, copies=2)
-    part = job.parts[0].model_copy(update={"turn": (90.0, 0.0, 30.0), "scale": (1.5, 1.0, 1.0), "unit": "cm"})
-    job = job.model_copy(update={"parts": (part.model_copy(update={"unit": "mm"}),)})
+    part = job.parts[0].model_copy(
+        update={"turn": (90.0, 0.0, 30.0), "scale": (1.5, 1.0, 1.0), "mirrored": (True, False, False)}
+    )
+    job = job.model_copy(
+        update={"parts": (part,), "layout": Layout(spacing=9.5, turning=False, keep_out=((0.0, 0.0, 20.0, 30.0),))}
+    )
+    job = with_mark(job, [(0, 1)], locked=True, hidden=True)
     first = slice_again(tmp_path, job)
     places = {(0, k): copy.at for k, copy in enumerate(first.sliced.placed)}
     saved = tmp_path / "saved.3mf"
@@ -167,7 +172,9 @@ def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
     back = read_job_file(saved)
     assert back.machine == job.machine
     assert back.settings == job.settings
-    assert back.parts[0].turn == part.turn
+    assert back.layout == job.layout
+    at_home = {"file": job.parts[0].file, "object": 0}
+    assert back.parts[0].model_copy(update=at_home) == placed_at(job, places).parts[0]
     (tmp_path / "again").mkdir()
     again = slice_again(tmp_path / "again", back)
     assert again.gcode.read_bytes() == first.gcode.read_bytes()

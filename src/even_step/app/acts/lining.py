@@ -55,8 +55,7 @@ def _fit_bed(bench: Bench) -> None:
             stand = desk.stand((number, 0))
             if stand is not None:
                 factor = fitting_factor([float(length) for length in stand.size], job)
-                x, y, z = (scale * factor for scale in job.parts[number].scale)
-                job = edits.sized(job, number, (x, y, z))
+                job = edits.sized_by(job, (number,), (factor,) * 3)
         return edits.placed_at(job, dict.fromkeys(desk.selection.spots, job.machine.bed.centre))
 
     edit(desk, f"fit {about(desk)} to the bed", fitted)

@@ -55,16 +55,16 @@ class LayoutFields(Group):
     def _keep_free(self) -> None:
         x, y, _, _ = self._desk.job.machine.bed.bounds
         areas = (*self._desk.job.layout.keep_out, (x, y, x + CORNER, y + CORNER))
-        self._change("what is kept free", keep_out=areas)
+        self._change("free area", keep_out=areas)
 
     def _free_again(self, number: int) -> None:
         areas = self._desk.job.layout.keep_out
-        self._change("what is kept free", keep_out=areas[:number] + areas[number + 1 :])
+        self._change("free area", keep_out=areas[:number] + areas[number + 1 :])
 
     def _move_edge(self, number: int, edge: int, value: float) -> None:
         areas = [list(area) for area in self._desk.job.layout.keep_out]
         areas[number][edge] = value
-        self._change("what is kept free", keep_out=areas)
+        self._change("free area", keep_out=areas)
         self.refresh()
 
     def _make_areas(self, count: int) -> None:

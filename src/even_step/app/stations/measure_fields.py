@@ -75,5 +75,4 @@ class MeasureFields(Group):
             return
         number = points[0].spot[0]
         part, factor = self._desk.job.parts[number], value / found.distance
-        x, y, z = (scale * factor for scale in part.scale)
-        edit(self._desk, f"size {part.name} by a length", lambda job: edits.sized(job, number, (x, y, z)))
+        edit(self._desk, f"size {part.name} by a length", lambda job: edits.sized_by(job, (number,), (factor,) * 3))

@@ -175,23 +175,30 @@ class SizeFields(ToolFields):
         self._scale((scale[0], scale[1], scale[2]))
 
     def _as_drawn(self) -> None:
-        number, _ = self._part()
+        numbers = self.desk.selection.parts
 
         def back(job: Job) -> Job:
-            return edits.sized(edits.with_part(job, number, mirrored=(False,) * 3), number, (1.0, 1.0, 1.0))
+            for number in numbers:
+                job = edits.sized(edits.with_part(job, number, mirrored=(False,) * 3), number, (1.0, 1.0, 1.0))
+            return job
 
         self.change("size", back)
         self.refresh()
 
     def _scale(self, scale: tuple[float, float, float]) -> None:
-        number, _ = self._part()
-        self.change("size", lambda job: edits.sized(job, number, scale), f"size {number}")
+        """Size the part in hand; others that are picked grow and shrink along."""
+        _, part = self._part()
+        factors = [new / old for new, old in zip(scale, part.scale, strict=True)]
+        numbers = self.desk.selection.parts
+        self.change("size", lambda job: edits.sized_by(job, numbers, factors), f"size {numbers}")
         self.refresh()
 
     def remark(self) -> str:
         """Say that all copies are sized, along the axes as drawn."""
         _, part = self._part()
-        return f"{part.name}, as drawn in its file"
+        others = len(self.desk.selection.parts) - 1
+        along = f", {others} more along with it" if others else ""
+        return f"{part.name}, as drawn in its file{along}"
 
     def show_copy(self, spot: edits.Spot) -> None:
         """Show lengths and percents."""

@@ -5,7 +5,7 @@ A *spot* names one copy on the bed: the number of its part in the job and the nu
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -177,6 +177,20 @@ def sized(job: Job, number: int, scale: Triple) -> Job:
                 remedy=f"{LEAST_SCALE * 100:g} to {MOST_SCALE * 100:g} %",
             )
     return with_part(job, number, scale=tuple(float(factor) for factor in scale))
+
+
+def sized_by(job: Job, numbers: Iterable[int], factors: Sequence[float]) -> Job:
+    """Multiply the scales of parts along the axes of their files.
+
+    Raises
+    ------
+    JobError
+        When one of them would have no size any more.
+    """
+    for number in numbers:
+        x, y, z = (scale * factor for scale, factor in zip(job.parts[number].scale, factors, strict=True))
+        job = sized(job, number, (x, y, z))
+    return job
 
 
 def mirrored(job: Job, numbers: Iterable[int], axis: int) -> Job:
