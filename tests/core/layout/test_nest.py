@@ -176,3 +176,9 @@ def test_turning_an_outline_turns_its_bounds():
     assert outline.turned(90.0).size == pytest.approx((10, 30))
     assert isinstance(outline.turned(45.0), Outline)
     assert outline.turned(45.0).size == pytest.approx((40 / np.sqrt(2),) * 2)
+
+
+def test_what_is_absurdly_large_finds_no_room_and_costs_nothing():
+    laid = nest([box_outline(5e5, 5e5), box_outline(20, 20)], SQUARE, [(box_outline(9e5, 100), (0.0, 0.0))])
+    assert [one.fits for one in laid] == [False, True]
+    assert laid[1].at[1] >= 50 + 6 + 10 - 1e-6

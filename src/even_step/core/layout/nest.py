@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.layout.outline import Outline, box_outline
-from even_step.core.layout.runs import Runs, no_fit, runs_of_shape
+from even_step.core.layout.runs import NO_CELLS, Runs, no_fit, runs_of_shape
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points
 
@@ -201,8 +201,9 @@ class _Kind:
 
     def __init__(self, outline: Outline, turn: float, table: _Table) -> None:
         self.outline, self.turn = outline.turned(turn), turn
-        self.runs = table.cells(self.outline, np.zeros(2), np.zeros(2))
         self.free = table.places_on_the_ground(self.outline)
+        # What is larger than the ground has no place, however many cells it would cover.
+        self.runs = table.cells(self.outline) if self.free.any() else NO_CELLS
         self._overlaps: dict[int, tuple[NDArray[np.bool_], Index]] = {}
         for obstacle in table.obstacles:
             self.forbid(obstacle)
@@ -214,6 +215,8 @@ class _Kind:
 
     def forbid(self, lying: Runs, column: int = 0, row: int = 0) -> None:
         """Forbid all places where this would share a cell with what lies, moved by columns and rows."""
+        if len(self.runs.spans) == 0:
+            return
         overlaps, low = self._overlaps.get(id(lying)) or no_fit(lying, self.runs)
         self._overlaps[id(lying)] = overlaps, low
         column, row = column + int(low[0]), row + int(low[1])
@@ -239,18 +242,28 @@ class _Table:
         self.cell = max(FINEST, float(ground.size.max()) / MOST_CELLS)
         self.half = np.floor(ground.size / 2 / self.cell).astype(np.int64)
         self.first = ground.centre - self.half * self.cell  # so that the middle of the ground is a place
-        self.obstacles = [self.cells(outline, np.array(at), self.first) for outline, at in taken]
-        self.obstacles += [runs_of_shape(shape, self.first, self.cell) for shape in ground.keep_out]
+        self.obstacles = self._obstacles()
         self.kinds = {outline: [_Kind(outline, turn, self) for turn in turns] for outline in dict.fromkeys(outlines)}
         self.lying: dict[int, tuple[_Kind, int, int]] = {}
         self.box = np.empty(4)
 
-    def cells(self, outline: Outline, at: NDArray[np.float64], origin: NDArray[np.float64]) -> Runs:
-        """Return the cells of an outline at a place with half of the spacing round it."""
-        grown = outline.shape
-        if self.spacing > LEAST_SPACING:
-            grown = region.offset_round(np.array([grown], object), self.spacing / 2 * ROUNDED)[0]
-        return runs_of_shape(grown, origin - at, self.cell)
+    def _obstacles(self) -> list[Runs]:
+        """Return the cells of what lies already and of what is kept free, as far as they reach over the ground."""
+        x0, y0, x1, y1 = self.ground.bounds
+        reach = region.rectangle(x0 - self.spacing, y0 - self.spacing, x1 + self.spacing, y1 + self.spacing)
+        shapes = [region.shifted(self._grown(outline), *at) for outline, at in self.taken] + [*self.ground.keep_out]
+        near = region.intersection(np.array([*shapes, reach], object), np.array([reach] * (len(shapes) + 1), object))
+        return [runs_of_shape(shape, self.first, self.cell) for shape in near[:-1] if not shape.is_empty]
+
+    def _grown(self, outline: Outline) -> region.Geometry:
+        """Return an outline with half of the spacing round it."""
+        if self.spacing <= LEAST_SPACING:
+            return outline.shape
+        return region.offset_round(np.array([outline.shape], object), self.spacing / 2 * ROUNDED)[0]
+
+    def cells(self, outline: Outline) -> Runs:
+        """Return the cells of an outline about its middle, with half of the spacing round it."""
+        return runs_of_shape(self._grown(outline), np.zeros(2), self.cell)
 
     def places_on_the_ground(self, outline: Outline) -> NDArray[np.bool_]:
         """Return the places where an outline lies wholly on the ground, (rows, columns)."""

@@ -34,6 +34,9 @@ class Runs:
     high: Index
 
 
+NO_CELLS = Runs(np.empty((0, 3), np.int64), np.zeros(2, np.int64), np.zeros(2, np.int64))
+
+
 def runs_of_shape(shape: region.Geometry, origin: NDArray[np.float64], cell: float) -> Runs:
     """Return every cell that a shape touches.
 
