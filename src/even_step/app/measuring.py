@@ -72,11 +72,11 @@ class Measuring(QObject):
 
     def reading(self) -> Reading | None:
         """Measure between the two points."""
-        from even_step.core.mesh.probe import normal_on_bed, reading  # noqa: PLC0415 - kernels load later
-
         places = self.on_bed()
         if len(places) < 2:
             return None
+        from even_step.core.mesh.probe import normal_on_bed, reading  # noqa: PLC0415 - kernels load with the first pick
+
         normals = []
         for point in self.points:
             matrix = self.matrix_of(point.spot)

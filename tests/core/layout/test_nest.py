@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from even_step.core.job.arrange import QUARTERS, ground_of
 from even_step.core.job.model import Bed, Layout, Machine
 from even_step.core.job.shipped import DATA, shipped
+from even_step.core.layout import nest as nesting
 from even_step.core.layout.nest import Ground, nest
 from even_step.core.layout.outline import Outline, box_outline, centred, outline_of
 from even_step.core.mesh.mesh import Mesh
@@ -182,3 +183,10 @@ def test_what_is_absurdly_large_finds_no_room_and_costs_nothing():
     laid = nest([box_outline(5e5, 5e5), box_outline(20, 20)], SQUARE, [(box_outline(9e5, 100), (0.0, 0.0))])
     assert [one.fits for one in laid] == [False, True]
     assert laid[1].at[1] >= 50 + 6 + 10 - 1e-6
+
+
+def test_what_is_remembered_of_pairs_never_shows(monkeypatch):
+    parts = [bracket(), ring(), box_outline(30, 20)] * 2
+    whole = nest(parts, SQUARE, turns=QUARTERS)
+    monkeypatch.setattr(nesting, "REMEMBERED", 0)
+    assert nest(parts, SQUARE, turns=QUARTERS) == whole

@@ -25,7 +25,8 @@ ROUNDED = 1.003  # a grown corner is a polygon within its arc
 NEAR = 0.05  # mm² of bed that a mm² of way from the anchor counts
 BOTH = (False, True)
 ORDERS, SEED, PUSHED = 40, 20_261, 1.4  # further orders that are tried when something found no room
-FEW = 60  # so many are laid in every way, more in two ways
+FEW = 1500  # parts times kinds: so many are laid in every way, more in two ways
+REMEMBERED = 200_000_000  # bytes of no-fit regions that are kept; further ones are worked out each time
 
 
 @dataclass(frozen=True)
@@ -136,7 +137,7 @@ def nest(
     if not outlines:
         return []
     table = _Table(outlines, ground, taken, spacing, turns)
-    few = len(outlines) <= FEW
+    few = len(outlines) * table.count <= FEW
     if len(outlines) + len(taken) == 1:
         best = table.lay(outlines, MIDDLE)
     else:
@@ -200,7 +201,7 @@ class _Kind:
     """One outline in one turn: what it covers with half of the spacing round it, and where it may still lie."""
 
     def __init__(self, outline: Outline, turn: float, table: _Table) -> None:
-        self.outline, self.turn = outline.turned(turn), turn
+        self.outline, self.turn, self._table = outline.turned(turn), turn, table
         self.free = table.places_on_the_ground(self.outline)
         # What is larger than the ground has no place, however many cells it would cover.
         self.runs = table.cells(self.outline) if self.free.any() else NO_CELLS
@@ -217,8 +218,11 @@ class _Kind:
         """Forbid all places where this would share a cell with what lies, moved by columns and rows."""
         if len(self.runs.spans) == 0:
             return
-        overlaps, low = self._overlaps.get(id(lying)) or no_fit(lying, self.runs)
-        self._overlaps[id(lying)] = overlaps, low
+        known = self._overlaps.get(id(lying))
+        overlaps, low = known or no_fit(lying, self.runs)
+        if known is None and self._table.room > 0:
+            self._overlaps[id(lying)] = overlaps, low
+            self._table.room -= overlaps.nbytes
         column, row = column + int(low[0]), row + int(low[1])
         deep, across = self.free.shape
         x0, y0 = max(column, 0), max(row, 0)
@@ -243,6 +247,7 @@ class _Table:
         self.half = np.floor(ground.size / 2 / self.cell).astype(np.int64)
         self.first = ground.centre - self.half * self.cell  # so that the middle of the ground is a place
         self.obstacles = self._obstacles()
+        self.room = REMEMBERED
         self.kinds = {outline: [_Kind(outline, turn, self) for turn in turns] for outline in dict.fromkeys(outlines)}
         self.lying: dict[int, tuple[_Kind, int, int]] = {}
         self.box = np.empty(4)
@@ -296,6 +301,11 @@ class _Table:
             self._grow_box(outline.corners + at)
         for kind in self._all_kinds():
             kind.begin()
+
+    @property
+    def count(self) -> int:
+        """How many kinds there are: outlines in each of their turns."""
+        return sum(len(some) for some in self.kinds.values())
 
     def _all_kinds(self) -> Iterator[_Kind]:
         return (kind for some in self.kinds.values() for kind in some)
