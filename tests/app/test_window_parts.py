@@ -187,7 +187,7 @@ def test_a_part_in_inches_is_proposed_never_changed_unasked(hand):
 def test_what_was_mended_is_told(hand):
     hand.drop(DEMO / "torn_knob.stl")
     hand.desk.selection.pick([(0, 0)])
-    told = hand.window.parts._told_text
+    told = hand.window.parts._told._told
     assert told.isVisible()
     assert "open" in told.text()
 

@@ -100,7 +100,7 @@ class JobFiles(QObject):
         def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
             self._end(path)
             parts = without_places(opened[0]).parts
-            files = {part.file for part in parts}
+            files = {part.source for part in parts}
 
             def place() -> None:
                 if self._desk.shelf.has_all(parts):
@@ -148,7 +148,7 @@ class JobFiles(QObject):
             return failed
 
         for path in dict.fromkeys(models):
-            self._begin(path, self._desk.shelf.read(path, take(path), fail(path)))
+            self._begin(path, self._desk.shelf.read((path, "winding"), take(path), fail(path)))
 
     def _add(self, read: list[tuple[str, tuple[ShelfModel, ...]]]) -> None:
         parts = [

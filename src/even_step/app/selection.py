@@ -1,4 +1,4 @@
-"""What is picked on the bed."""
+"""What is picked on the bed: copies, and of an assembly perhaps one body."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.store import Change, JobStore
 from even_step.core.job.edits import Spot, spots_of
+from even_step.core.job.model import Job
 
 
 class Selection(QObject):
@@ -19,6 +20,7 @@ class Selection(QObject):
         super().__init__(parent)
         self._store = store
         self._spots: tuple[Spot, ...] = ()
+        self._body: int | None = None
         store.changed.connect(self._drop_what_is_gone)
 
     @property
@@ -36,17 +38,36 @@ class Selection(QObject):
         """The copy whose exact fields are shown."""
         return self._spots[-1] if self._spots else None
 
+    @property
+    def body(self) -> int | None:
+        """The number of the body that is picked of the part in hand, if one is."""
+        return self._body
+
+    def pick_body(self, spots: Iterable[Spot], body: int | None) -> None:
+        """Pick copies of one part, and one of its bodies."""
+        wanted = tuple(dict.fromkeys(spots))
+        if (wanted, body) != (self._spots, self._body):
+            self._spots, self._body = wanted, body
+            self.changed.emit()
+
     def pick(self, spots: Iterable[Spot], *, add: bool = False) -> None:
         """Pick copies; added ones that were picked before are let go."""
         wanted = tuple(dict.fromkeys(spots))
         if add:
             kept = tuple(spot for spot in self._spots if spot not in wanted)
             wanted = kept + tuple(spot for spot in wanted if spot not in self._spots)
-        if wanted != self._spots:
-            self._spots = wanted
+        if wanted != self._spots or self._body is not None:
+            self._spots, self._body = wanted, None
             self.changed.emit()
 
     def _drop_what_is_gone(self, change: Change) -> None:
         if change.touches("parts"):
             there = set(spots_of(change.new))
-            self.pick(spot for spot in self._spots if spot in there)
+            spots = [spot for spot in self._spots if spot in there]
+            same = len(spots) == len(self._spots) and _bodies(change.old, spots) == _bodies(change.new, spots)
+            self.pick_body(spots, self._body if same else None)
+
+
+def _bodies(job: Job, spots: list[Spot]) -> list[tuple[int, ...]]:
+    """Return which bodies the parts of some copies have."""
+    return [job.parts[number].bodies for number, _ in spots if number < len(job.parts)]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from functools import lru_cache
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,30 +15,87 @@ from PySide6.QtCore import QObject, Signal
 from even_step.app.work.client import Task, WorkerClient
 from even_step.app.work.requests import ReadFile
 from even_step.core.job.model import MM_PER, Copy, Part
-from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.mesh import Mesh, Repair, joined
 from even_step.core.mesh.turning import turn_matrix
 
-Box = NDArray[np.float64]
+Source = tuple[str, Repair]
 
 
 @dataclass(frozen=True, eq=False)
-class ShelfModel:
-    """One model of a file: its facts, its mesh, a coarser mesh, the corners that decide its bounds, its edges."""
+class ShelfBody:
+    """One body of a model: its mesh, a coarser mesh, the corners that decide its bounds, its edges."""
 
-    key: tuple[str, int]
     name: str
-    bodies: tuple[str, ...]
-    triangles: int
-    unit: str
-    unit_stated: bool
-    proposed: str | None
-    repairs: tuple[str, ...]
-    warnings: tuple[str, ...]
     closed: bool
     mesh: Mesh
     few: Mesh
     extremes: NDArray[np.float64]
     edges: NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class ShelfModel:
+    """One model of a file, or some of its bodies: its facts, and what its bodies have, joined.
+
+    ``place`` is that of the model within its file, ``numbers`` are those of its bodies within the file's model.
+    """
+
+    source: Source
+    place: int
+    name: str
+    unit: str
+    proposed: str | None
+    repairs: tuple[str, ...]
+    warnings: tuple[str, ...]
+    numbers: tuple[int, ...]
+    bodies: tuple[ShelfBody, ...]
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What tells it from all others."""
+        return self.source, self.place, self.numbers
+
+    @cached_property
+    def mesh(self) -> Mesh:
+        """All facets."""
+        return joined([body.mesh for body in self.bodies])
+
+    @cached_property
+    def few(self) -> Mesh:
+        """Fewer facets, for drawing while the view moves."""
+        return joined([body.few for body in self.bodies])
+
+    @cached_property
+    def extremes(self) -> NDArray[np.float64]:
+        """The corners that decide its bounds in any pose, (n, 3), mm."""
+        return np.concatenate([body.extremes for body in self.bodies])
+
+    @cached_property
+    def edges(self) -> NDArray[np.float32]:
+        """See ``core.mesh.edges.drawn_edges``."""
+        return np.concatenate([body.edges for body in self.bodies])
+
+    @property
+    def closed(self) -> bool:
+        """Whether no inside of it can be seen."""
+        return all(body.closed for body in self.bodies)
+
+    @property
+    def triangles(self) -> int:
+        """How many facets it has."""
+        return sum(len(body.mesh.faces) for body in self.bodies)
+
+    def body_of(self, facet: int) -> int:
+        """Return the number of the body that a facet belongs to."""
+        ends = np.cumsum([len(body.mesh.faces) for body in self.bodies])
+        return self.numbers[int(np.searchsorted(ends, facet, "right"))]
+
+    def only(self, numbers: Iterable[int]) -> ShelfModel | None:
+        """Return the model with some of its bodies; none where none of them is left."""
+        kept = [(n, body) for n, body in zip(self.numbers, self.bodies, strict=True) if n in set(numbers)]
+        if not kept:
+            return None
+        return replace(self, numbers=tuple(n for n, _ in kept), bodies=tuple(body for _, body in kept))
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,59 +120,60 @@ class ModelShelf(QObject):
     def __init__(self, worker: WorkerClient, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._worker, self.folder = worker, folder
-        self._models: dict[str, tuple[ShelfModel, ...]] = {}
-        self._asked: set[str] = set()
+        self._models: dict[Source, tuple[ShelfModel, ...]] = {}
+        self._asked: set[Source] = set()
         self.stand = lru_cache(4096)(self._stand)
+        self._some = lru_cache(256)(ShelfModel.only)
 
     def read(
         self,
-        path: str,
+        source: Source,
         then: Callable[[str, tuple[ShelfModel, ...]], None],
         failed: Callable[[str], None],
-        progress: Callable[[str, float], None] = lambda *_: None,
+        **tell: Callable[..., None],
     ) -> Task:
         """Read a file; ``then`` gets the name under which it is kept, and its models."""
+        path, repair = source
 
         def done(facts: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> None:
-            kept = self._put(facts, arrays)
-            then(kept, self._models[kept])
+            kept = str(facts["file"]), repair
+            self._models[kept] = _models(kept, facts["models"], arrays)
+            self._asked.discard(kept)
+            self.arrived.emit(kept[0])
+            then(kept[0], self._models[kept])
 
-        return self._worker.ask(ReadFile(path, str(self.folder)), done=done, failed=failed, progress=progress)
+        return self._worker.ask(ReadFile(path, str(self.folder), repair), done=done, failed=failed, **tell)
 
-    def want(self, files: set[str], failed: Callable[[str], None]) -> None:
+    def want(self, sources: set[Source], failed: Callable[[str], None]) -> None:
         """Have the models of files that are kept already brought in, those that lack."""
         # What a library reads in a process of its own takes longest, so it begins first.
         slow = {".step", ".stp", ".3mf"}
-        for file in sorted(files - self._models.keys() - self._asked, key=lambda f: (Path(f).suffix not in slow, f)):
-            self._asked.add(file)
+        lacking = sources - self._models.keys() - self._asked
+        for source in sorted(lacking, key=lambda one: (Path(one[0]).suffix not in slow, one)):
+            self._asked.add(source)
 
-            def lost(message: str, file: str = file) -> None:
-                self._asked.discard(file)
+            def lost(message: str, source: Source = source) -> None:
+                self._asked.discard(source)
                 failed(message)
 
-            self.read(file, lambda *_: None, lost)
+            self.read(source, lambda *_: None, lost)
 
-    def _put(self, facts: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> str:
-        kept = str(facts["file"])
-        self._models[kept] = tuple(
-            ShelfModel(
-                key=(kept, i),
-                mesh=Mesh(arrays[f"{i} vertices"], arrays[f"{i} faces"]),
-                few=Mesh(arrays[f"{i} few vertices"], arrays[f"{i} few faces"]),
-                extremes=arrays[f"{i} extremes"],
-                edges=arrays[f"{i} edges"],
-                **about,
-            )
-            for i, about in enumerate(facts["models"])
-        )
-        self._asked.discard(kept)
-        self.arrived.emit(kept)
-        return kept
+    def whole(self, part: Part) -> ShelfModel | None:
+        """Return a part's model with all bodies of the file's, none while it is not there yet."""
+        models = self._models.get(part.source, ())
+        return models[part.object] if part.object < len(models) else None
 
     def model(self, part: Part) -> ShelfModel | None:
         """Return a part's model, none while it is not there yet."""
-        models = self._models.get(part.file, ())
-        return models[part.object] if part.object < len(models) else None
+        whole = self.whole(part)
+        return self._some(whole, part.bodies) if whole and part.bodies else whole
+
+    def shown(self, part: Part) -> ShelfModel | None:
+        """Return what of a part's model is drawn: none while it is not there, or when all its bodies are hidden."""
+        model = self.model(part)
+        if model is None or not part.hidden_bodies:
+            return model
+        return self._some(model, tuple(n for n in model.numbers if n not in part.hidden_bodies))
 
     def has_all(self, parts: tuple[Part, ...]) -> bool:
         """Whether every part's model is there."""
@@ -135,6 +193,30 @@ class ModelShelf(QObject):
         about_z: float,
     ) -> Stand:
         return standing(model.extremes, unit, stretch, turn, about_z)
+
+
+def _models(source: Source, facts: list[dict[str, Any]], arrays: dict[str, NDArray[Any]]) -> tuple[ShelfModel, ...]:
+    """Put the models of a file together from what the worker sent."""
+
+    def body(i: int, k: int, name: str, *, closed: bool) -> ShelfBody:
+        own = {what: arrays[f"{i} {k} {what}"] for what in ("vertices", "faces", "extremes", "edges")}
+        few = Mesh(arrays[f"{i} {k} few vertices"], arrays[f"{i} {k} few faces"])
+        return ShelfBody(name, closed, Mesh(own["vertices"], own["faces"]), few, own["extremes"], own["edges"])
+
+    return tuple(
+        ShelfModel(
+            source,
+            i,
+            about["name"],
+            about["unit"],
+            about["proposed"],
+            about["repairs"],
+            about["warnings"],
+            numbers=tuple(range(len(about["bodies"]))),
+            bodies=tuple(body(i, k, name, closed=closed) for k, (name, closed) in enumerate(about["bodies"])),
+        )
+        for i, about in enumerate(facts)
+    )
 
 
 def standing(

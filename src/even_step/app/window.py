@@ -176,8 +176,8 @@ class Window(QMainWindow):
             view.show_layers(first, last, trial.lines.count)
 
     def _want_models(self) -> None:
-        files = {part.file for part in self.desk.job.parts}
-        self.desk.shelf.want(files, lambda message: self.desk.note(message, "stop"))
+        sources = {part.source for part in self.desk.job.parts}
+        self.desk.shelf.want(sources, lambda message: self.desk.note(message, "stop"))
 
     def _tell(self, note: Note) -> None:
         self.area.notes.tell(note, BY_ID[note.remedy].title.rstrip("…") if note.remedy else "")

@@ -25,7 +25,7 @@ from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.picture import section_picture
-from even_step.core.pipeline import Sliced, model_of, models_of, read_models, settled, slice_job
+from even_step.core.pipeline import Files, Sliced, model_of, models_of, read_models, settled, slice_job
 from even_step.core.proposals import best_pose
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
@@ -225,11 +225,11 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
         job = Job.model_validate(dict(job.model_copy(update=update))) if update else job
         return job.with_settings(dict(changes))
     job = _new_job(chosen, dict(changes))
-    files = read_models(chosen.inputs, run)
+    files = read_models(((path, "winding") for path in chosen.inputs), run)
     parts: list[Part] = []
     for path in chosen.inputs:
         unit = None if chosen.unit == "auto" else chosen.unit
-        models = files[path][0]
+        models, _ = files[path, "winding"]
         stated = models[0].unit_stated
         brought = parts_of(Path(path), models, chosen.copies, None if stated else unit)
         parts += [_stood(part, chosen, job, files) for part in brought]
@@ -262,9 +262,9 @@ def _new_job(chosen: argparse.Namespace, changes: dict[str, object]) -> Job:
     )
 
 
-def _stood(part: Part, chosen: argparse.Namespace, job: Job, files: dict[str, Any]) -> Part:
+def _stood(part: Part, chosen: argparse.Namespace, job: Job, files: Files) -> Part:
     """Size, pose and place a part as asked."""
-    mesh = scaled(model_of(part, files[part.file][0]).merged(), MM_PER[part.unit])
+    mesh = scaled(model_of(part, files).merged(), MM_PER[part.unit])
     part = part.model_copy(update={"scale": (chosen.scale,) * 3})
     if chosen.pose == "flat":
         part = laid_flat(part, mesh)

@@ -22,7 +22,7 @@ from even_step.core.job.cascade import Resolved, cascade, resolve
 from even_step.core.job.edits import Spot, copy_at, placed_at, spots_of
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.layout.outline import Outline, box_outline, outline_of
-from even_step.core.mesh.mesh import Model
+from even_step.core.mesh.mesh import Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
@@ -51,6 +51,8 @@ from even_step.core.work import Crew
 WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
 
 
+Source = tuple[str, Repair]
+Files = dict[Source, tuple[list[Model], str]]
 ABSURD = 4.0  # machine sizes
 STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 6, 2, 5  # for progress: stages of a solid, of a copy, of the job
 
@@ -105,20 +107,18 @@ class Sliced:
     findings: tuple[Finding, ...]
 
 
-def read_models(
-    paths: Iterable[str], run: StageRun, settings: ReadSettings | None = None
-) -> dict[str, tuple[list[Model], str]]:
-    """Read each file once; returns its parts and a hash of what they were made from.
+def read_models(sources: Iterable[Source], run: StageRun, settings: ReadSettings | None = None) -> Files:
+    """Read each file once for each way of mending; returns its parts and a hash of what they were made from.
 
     A file is read again only when its size or its time has changed.
     """
     out = {}
-    for path in dict.fromkeys(paths):
+    for path, repair in dict.fromkeys(sources):
         fine = (settings or ReadSettings(STEP_DEFLECTION)).step_deflection if _is_step(path) else 0.0
-        out[path], _ = run.stage(
+        out[path, repair], _ = run.stage(
             "read",
-            (path, _stamp(path), fine),
-            lambda path=path, fine=fine: _read(path, fine),  # type: ignore[misc]
+            (path, _stamp(path), fine, repair),
+            lambda path=path, fine=fine, repair=repair: _read(path, fine, repair),  # type: ignore[misc]
         )
     return out
 
@@ -141,22 +141,26 @@ def _is_step(path: str) -> bool:
         return False
 
 
-def _read(path: str, deflection: float) -> tuple[list[Model], str]:
+def _read(path: str, deflection: float, repair: Repair) -> tuple[list[Model], str]:
     data = file_bytes(Path(path))
-    return read_model(Path(path), data, deflection), digest(data) + (f"-{deflection:g}" if deflection else "")
+    return read_model(Path(path), data, deflection, repair), f"{digest(data)}-{deflection:g}-{repair}"
 
 
-def model_of(part: Part, models: list[Model]) -> Model:
-    """Return the part's model among those of its file.
+def model_of(part: Part, files: Files) -> Model:
+    """Return the part's model, with the bodies that belong to it.
 
     Raises
     ------
     JobError
-        When the file holds fewer parts than the job names.
+        When the file holds fewer parts or bodies than the job names.
     """
+    models, _ = files[part.source]
     if part.object >= len(models):
         raise JobError(f"holds {len(models)} part(s), the job names part {part.object + 1}", subject=part.file)
-    return models[part.object]
+    model = models[part.object]
+    if max(part.bodies, default=0) >= len(model.bodies):
+        raise JobError(f"has {len(model.bodies)} bodies, the job names body {max(part.bodies) + 1}", subject=part.name)
+    return model.only(part.bodies)
 
 
 def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = None) -> Sliced:
@@ -230,24 +234,22 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
 
 
-def _files(job: Job, resolved: Resolved, run: StageRun) -> dict[str, tuple[list[Model], str]]:
+def _files(job: Job, resolved: Resolved, run: StageRun) -> Files:
     """Read the files of a job's parts."""
-    return read_models((part.file for part in job.parts), run, take(ReadSettings, resolved.values))
+    return read_models((part.source for part in job.parts), run, take(ReadSettings, resolved.values))
 
 
-def _stand(
-    job: Job, files: dict[str, tuple[list[Model], str]], run: StageRun
-) -> tuple[list[PosedSolid], list[PlacedPart]]:
+def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
     """Pose every part, equal ones once, and find a place for those that have none."""
     solids: dict[str, PosedSolid] = {}
     numbers: dict[str, int] = {}
     solid_of: dict[Spot, int] = {}
     for i, k in spots_of(job):
         part = job.parts[i]
-        models, content = files[part.file]
-        model = model_of(part, models)
+        model, (_, content) = model_of(part, files), files[part.source]
         matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
-        key = hashlib.blake2b(repr((content, part.object, matrix.tolist())).encode(), digest_size=16).hexdigest()
+        made_from = content, part.object, part.bodies, matrix.tolist()
+        key = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         if key not in solids:
             with run.timed("read"):
                 mesh, _ = set_down(model.merged(), matrix)
@@ -283,9 +285,9 @@ def settled(job: Job, run: StageRun) -> Job:
 
 
 def models_of(job: Job, run: StageRun) -> list[Model]:
-    """Return the model of each part of a job."""
+    """Return the model of each part of a job, with all its bodies."""
     files = _files(job, cascade(job), run)
-    return [model_of(part, files[part.file][0]) for part in job.parts]
+    return [model_of(part.model_copy(update={"bodies": ()}), files) for part in job.parts]
 
 
 def _refuse_absurd_sizes(job: Job, solids: list[PosedSolid], placed: list[PlacedPart]) -> None:

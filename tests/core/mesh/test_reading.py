@@ -116,7 +116,8 @@ def test_a_finer_step_deflection_gives_more_facets_and_other_results_are_kept(ha
     path = DATA / "demo" / "mast_bracket.step"
     run = StageRun(hands, StageCache())
     coarse, fine, again = (
-        read_models([str(path)], run, ReadSettings(deflection))[str(path)] for deflection in (0.1, 0.005, 0.1)
+        read_models([(str(path), "winding")], run, ReadSettings(deflection))[str(path), "winding"]
+        for deflection in (0.1, 0.005, 0.1)
     )
     assert fine[0][0].triangles > 1.2 * coarse[0][0].triangles
     assert again is coarse

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from even_step.app.acts.action import Action
+from even_step.app.acts.bodies import hide_body
 from even_step.app.acts.placing import about, edit
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
@@ -78,6 +79,9 @@ def _mark(bench: Bench, name: str, on: str, off: str) -> None:
 
 
 def _hide(bench: Bench) -> None:
+    if bench.desk.selection.body is not None:
+        hide_body(bench.desk)
+        return
     _mark(bench, "hidden", "hide", "show")
 
 
@@ -87,7 +91,10 @@ def _lock(bench: Bench) -> None:
 
 def _show_all(bench: Bench) -> None:
     desk = bench.desk
-    desk.store.do("show all parts", edits.with_mark(desk.job, edits.spots_of(desk.job), hidden=False))
+    job = edits.with_mark(desk.job, edits.spots_of(desk.job), hidden=False)
+    for number in range(len(job.parts)):
+        job = edits.with_part(job, number, hidden_bodies=())
+    desk.store.do("show all parts", job)
 
 
 def _cut_loose(bench: Bench) -> None:
@@ -133,7 +140,7 @@ def _has_copies(bench: Bench) -> bool:
 
 
 def _any_hidden(bench: Bench) -> bool:
-    return any(copy.hidden for part in bench.desk.job.parts for copy in part.copies)
+    return any(bool(part.hidden_bodies) or any(copy.hidden for copy in part.copies) for part in bench.desk.job.parts)
 
 
 ACTIONS = (

@@ -25,7 +25,7 @@ HEIGHTS = np.concatenate((np.arange(0.15, 10.0, 1.0), np.arange(10.15, 60.0, 2.5
 class _Pose:
     """A model with the linear part of its pose, to know equal ones."""
 
-    key: tuple[str, int]
+    key: tuple[object, ...]
     linear: bytes
 
 

@@ -167,8 +167,18 @@ class Gestures:
             self.faces.lay_down(press.hit)
         elif desk.view.tool == "measure" and press.hit is not None:
             self._measure(press.hit, press.now)
+        elif press.hit is not None and press.hit.part.picked and not press.adds:
+            self._pick_body(press.hit)
         else:
             desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
+
+    def _pick_body(self, hit: Hit) -> None:
+        """A further click on an assembly picks the body under the pointer; once more lets go of it."""
+        selection = self._canvas.desk.selection
+        body = hit.part.model.body_of(hit.facet)
+        several = len(hit.part.model.numbers) > 1
+        alone = selection.spots == (hit.spot,)
+        selection.pick_body([hit.spot], body if several and not (alone and body == selection.body) else None)
 
     def _measure(self, hit: Hit, at: QPointF) -> None:
         """Put down a point of measure where a part was hit, on the facet's corner if that is near."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
-from even_step.app.canvas.scene import PartShape, Scene
+from even_step.app.canvas.scene import PartShape, Piece, Scene
 from even_step.app.shelf import ShelfModel
 from even_step.app.theme.colours import PAPER
 from even_step.core.mesh.mesh import Mesh
@@ -75,9 +75,9 @@ class PartDrawer:
         self._begin(scene, camera, 1)
         few = sum(part.model.triangles for part in scene.parts) > budget
         drawn = 0
-        for part in scene.parts:
-            buffers = self._mesh(part.model, few=few)
-            self._draw_facets(part, buffers, 0, buffers.facets)
+        for part, piece in _pieces(scene):
+            buffers = self._mesh(piece.model, few=few)
+            self._draw_facets(part, piece, buffers, range(buffers.facets))
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
         if not few:
@@ -88,12 +88,12 @@ class PartDrawer:
         """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
         self._begin(scene, camera, scale)
         drawn = 0
-        for part in scene.parts:
-            buffers = self._mesh(part.model, few=False)
+        for part, piece in _pieces(scene):
+            buffers = self._mesh(piece.model, few=False)
             for first in range(0, buffers.facets, budget):
-                count = min(budget, buffers.facets - first)
-                self._draw_facets(part, buffers, first, count)
-                drawn += count
+                facets = range(first, min(first + budget, buffers.facets))
+                self._draw_facets(part, piece, buffers, facets)
+                drawn += len(facets)
                 if drawn >= budget:
                     drawn = 0
                     self._ctx.disable(moderngl.CULL_FACE)
@@ -118,30 +118,28 @@ class PartDrawer:
             points=float(scale),
         )
 
-    def _draw_facets(self, part: PartShape, buffers: _Buffers, first: int, count: int) -> None:
-        mark, share = _mark(part)
-        give(self._facets, stands=part.matrix, mark=mark, marked=share)
+    def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range) -> None:
+        give(self._facets, stands=part.matrix, mark=_tint(part), marked=piece.wash)
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
         self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
-        (self._ctx.enable if part.model.closed else self._ctx.disable)(moderngl.CULL_FACE)
-        buffers.array.render(moderngl.TRIANGLES, vertices=3 * count, first=3 * first)
+        (self._ctx.enable if piece.model.closed else self._ctx.disable)(moderngl.CULL_FACE)
+        buffers.array.render(moderngl.TRIANGLES, vertices=3 * len(facets), first=3 * facets.start)
 
     def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
         give(self._lines, seen=camera.matrix, eye=camera.eye)
         size = camera.size[0] * scale, camera.size[1] * scale
-        for part in scene.parts:
-            tint = PAPER.accent if part.picked else PAPER.stop if part.off or part.touching else PAPER.ink
+        for part, piece in _pieces(scene):
+            tint = PAPER.ink if not piece.lit else PAPER.accent if part.picked else _tint(part)
             turn = np.linalg.inv(part.matrix[:3, :3]).T
             give(self._lines, stands=part.matrix, turn=turn, tint=(*lit(tint), 1.0))
-            heavy = part.picked or part.off or part.touching
-            for x, y in PICKED_EDGE if heavy else PICKED_EDGE[:1]:
+            for x, y in PICKED_EDGE if piece.lit else PICKED_EDGE[:1]:
                 give(self._lines, shift=(2 * x / size[0], 2 * y / size[1]))
-                self._edge_array(part.model).render(moderngl.LINES)
+                self._edge_array(piece.model).render(moderngl.LINES)
 
     def _free_unused(self, scene: Scene) -> None:
         if not scene.parts:
             return
-        used = {part.model for part in scene.parts}
+        used = {piece.model for _, piece in _pieces(scene)}
         for kept in (self._whole, self._few):
             for model in kept.keys() - used:
                 kept.pop(model).release()
@@ -172,8 +170,10 @@ def _light(camera: Camera) -> tuple[float, float, float]:
     return float(way[0]), float(way[1]), float(way[2])
 
 
-def _mark(part: PartShape) -> tuple[str, float]:
-    """Return the tint of a part's state and how much of it."""
-    if part.off or part.touching:
-        return PAPER.stop, 0.22
-    return PAPER.accent, 0.16 if part.picked else 0.0
+def _pieces(scene: Scene) -> list[tuple[PartShape, Piece]]:
+    return [(part, piece) for part in scene.parts for piece in part.pieces]
+
+
+def _tint(part: PartShape) -> str:
+    """Return the tint of a part's state."""
+    return PAPER.stop if part.off or part.touching else PAPER.accent

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,8 @@ from even_step.core.job.model import Bed
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
+WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
+split_model = lru_cache(64)(ShelfModel.only)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
 
 
@@ -29,11 +32,24 @@ class BedShape:
 
 
 @dataclass(frozen=True, eq=False)
+class Piece:
+    """What of a copy is drawn alike: ``wash`` is how much of the tint of its state it has, ``lit`` is in its lines."""
+
+    model: ShelfModel
+    wash: float
+    lit: bool
+
+
+@dataclass(frozen=True, eq=False)
 class PartShape:
-    """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm."""
+    """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm.
+
+    ``pieces`` together are its ``model``, which is there for whoever points at it.
+    """
 
     spot: Spot
     model: ShelfModel
+    pieces: tuple[Piece, ...]
     matrix: Matrix
     size: NDArray[np.float64]
     at: tuple[float, float]
@@ -104,16 +120,29 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
     lines = _lines(desk) if desk.view.station in LINES_AT else None
     for spot in spots_of(job) if lines is None else ():
         part, copy = job.parts[spot[0]], copy_at(job, spot)
-        stand, model = desk.shelf.stand_of(part, copy), desk.shelf.model(part)
+        stand, model = desk.shelf.stand_of(part, copy), desk.shelf.shown(part)
         at = dragged.get(spot, copy.at)
         if stand is None or model is None or at is None or copy.hidden:
             continue
         off = not fits(machine.bed, machine.height, at, stand.size)
         picked = spot in desk.selection.spots
-        parts.append(PartShape(spot, model, stand.at(at), stand.size, at, picked, off, spot in touching))
+        wrong = off or spot in touching
+        pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=wrong)
+        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, off, spot in touching))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
     return Scene(bed, tuple(parts), lines, machine.overhang_limit, first_layer, flat=lines is not None and _flat(desk))
+
+
+def _pieces(model: ShelfModel, body: int | None, *, picked: bool, wrong: bool) -> tuple[Piece, ...]:
+    """Take the body in hand apart from the others, which step back."""
+    wash = WRONG_WASH if wrong else PICKED_WASH if picked else 0.0
+    one = None if body is None else split_model(model, (body,))
+    if one is None:
+        return (Piece(model, wash, lit=wrong or picked),)
+    rest = split_model(model, tuple(number for number in model.numbers if number != body))
+    others = (Piece(rest, wash / 4, lit=False),) if rest else ()
+    return (*others, Piece(one, 2 * wash, lit=True))
 
 
 def _lines(desk: Desk) -> LinesShape | None:

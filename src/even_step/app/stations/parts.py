@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
+from even_step.app.stations.body_fields import BodyFields, ReadFields
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.stations.measure_fields import MeasureFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
@@ -52,6 +53,10 @@ class PartsStation(Sheet):
         self._empty = self._make_empty()
         self.add(self._empty)
         self.add(self._make_buttons())
+        self._bodies = BodyFields(desk, self.wants.emit)
+        self.add(self._bodies)
+        self._told = ReadFields(desk, self.wants.emit)
+        self.add(self._told)
         self._tools = self._make_tools()
         self.add(self._tools)
         self._hint = label("", "mark", wrap=True)
@@ -67,10 +72,6 @@ class PartsStation(Sheet):
         self.add(self._figures)
         self._layout = LayoutFields(desk, self.wants.emit)
         self.add(self._layout)
-        self._told = Group("What was read", "")
-        self._told_text = label("", wrap=True)
-        self._told.add(self._told_text)
-        self.add(self._told)
         desk.store.changed.connect(self.refresh)
         desk.selection.changed.connect(self.refresh)
         desk.shelf.arrived.connect(self.refresh)
@@ -155,10 +156,10 @@ class PartsStation(Sheet):
         self.remark.setText(f"{count} on {job.machine.name}" if count else job.machine.name)
         self._empty.setVisible(not job.parts and not self._files.reading)
         self.rows.refresh()
-        self.rows.repaint_rows()
         picked = bool(selection.spots)
         for act in self._acts:
             act.setEnabled(picked if act is not self._acts[1] else bool(job.parts))
+        self._bodies.refresh()
         self._tools.setVisible(picked)
         tool = self._desk.view.tool
         for name, made in self._tool_buttons.items():
@@ -174,16 +175,8 @@ class PartsStation(Sheet):
         self._figures.setVisible(picked)
         self._layout.setVisible(bool(job.parts))
         self._layout.refresh()
-        self._show_told()
+        self._told.refresh()
         self._ask_figures()
-
-    def _show_told(self) -> None:
-        """Tell what was mended and what remains, of the part in hand."""
-        spot = self._desk.selection.in_hand
-        model = self._desk.shelf.model(self._desk.job.parts[spot[0]]) if spot else None
-        told = [*model.repairs, *model.warnings] if model else []
-        self._told.setVisible(bool(told))
-        self._told_text.setText("\n".join(told))
 
     def _ask_figures(self) -> None:
         """Have the figures of the pose in hand worked out beside the window."""

@@ -122,6 +122,17 @@ class NumberField(TextField):
         self._write()
 
 
+def _keeps_arrows(event: QEvent) -> bool:
+    """Take an arrow key that would else nudge what is picked, for whoever has the keyboard."""
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+        return False
+    arrows = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
+    takes = event.key() in arrows and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+    if takes:
+        event.accept()
+    return takes
+
+
 class ChoiceField(QComboBox):
     """One word of a few; the wheel scrolls the sheet, not the choice."""
 
@@ -134,6 +145,10 @@ class ChoiceField(QComboBox):
         self._choices = choices
         self.setMinimumWidth(86)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def event(self, event: QEvent) -> bool:
+        """Keep the keys that step."""
+        return _keeps_arrows(event) or super().event(event)
 
     def show_value(self, value: str) -> None:
         """Show a choice."""
@@ -175,12 +190,7 @@ class Slider(QSlider):
 
     def event(self, event: QEvent) -> bool:
         """Keep the keys that step."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            keys = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
-            if event.key() in keys and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
-                event.accept()
-                return True
-        return super().event(event)
+        return _keeps_arrows(event) or super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Leave the wheel to the sheet, which scrolls."""

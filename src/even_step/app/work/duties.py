@@ -20,7 +20,7 @@ from even_step.core.job.model import Job
 from even_step.core.job.text import is_job_file, read_job_text
 from even_step.core.mesh.coarse import coarse, extremes
 from even_step.core.mesh.edges import drawn_edges
-from even_step.core.mesh.mesh import Model
+from even_step.core.mesh.mesh import Body, Model
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import file_bytes
 from even_step.core.mesh.units import proposed_unit
@@ -36,6 +36,7 @@ from even_step.core.work import Crew
 
 MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones show those of the coarser mesh
 FEW_FACETS = 20_000  # of a part while the view moves
+FEWEST_FACETS = 1_000  # of one body of a part
 KEPT_SLICES = 3
 
 
@@ -87,42 +88,40 @@ def keep_file(path: Path, folder: Path) -> Path:
 
 
 def read_file(request: ReadFile, bench: Bench, crew: Crew) -> Outcome:
-    """Read one file and describe its models."""
+    """Read one file and describe its models, with the meshes of their bodies for drawing."""
     crew.begin("read")
     kept = str(keep_file(Path(request.path), Path(request.folder)))
-    return _models(kept, StageRun(crew, bench.cache), source=request.path)
-
-
-def _models(kept: str, run: StageRun, source: str = "") -> Outcome:
-    models, _ = read_models([kept], run)[kept]
+    source = kept, request.repair
+    models, _ = read_models([source], StageRun(crew, bench.cache))[source]
     arrays: dict[str, NDArray[Any]] = {}
-    facts = []
     for i, model in enumerate(models):
-        mesh = model.merged()
-        few = coarse(mesh, FEW_FACETS)
-        arrays |= {
-            f"{i} vertices": mesh.vertices,
-            f"{i} faces": mesh.faces,
-            f"{i} few vertices": few.vertices,
-            f"{i} few faces": few.faces,
-            f"{i} extremes": extremes(mesh),
-            f"{i} edges": drawn_edges(mesh if len(mesh.faces) <= MOST_EDGED else few),
-        }
-        facts.append(_facts(model))
-    return Outcome({"file": kept, "source": source or kept, "models": facts}, arrays)
+        for k, body in enumerate(model.bodies):
+            crew.look()
+            arrays |= {f"{i} {k} {name}": array for name, array in _drawn(body, len(model.bodies)).items()}
+    return Outcome({"file": kept, "models": [_facts(model) for model in models]}, arrays)
+
+
+def _drawn(body: Body, bodies: int) -> dict[str, NDArray[Any]]:
+    mesh = body.mesh
+    few = coarse(mesh, max(FEW_FACETS // bodies, FEWEST_FACETS))
+    return {
+        "vertices": mesh.vertices,
+        "faces": mesh.faces,
+        "few vertices": few.vertices,
+        "few faces": few.faces,
+        "extremes": extremes(mesh),
+        "edges": drawn_edges(mesh if len(mesh.faces) <= MOST_EDGED else few),
+    }
 
 
 def _facts(model: Model) -> dict[str, Any]:
     return {
         "name": model.name,
-        "bodies": [body.name for body in model.bodies],
-        "triangles": model.triangles,
+        "bodies": [(body.name, body.closed) for body in model.bodies],
         "unit": model.unit,
-        "unit_stated": model.unit_stated,
         "proposed": proposed_unit(model),
         "repairs": model.repairs,
         "warnings": model.warnings,
-        "closed": model.closed,
     }
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from even_step.core.job.model import Job
+from even_step.core.mesh.mesh import Repair
 
 
 @dataclass(frozen=True)
@@ -14,6 +15,7 @@ class ReadFile:
 
     path: str
     folder: str
+    repair: Repair = "winding"
 
 
 @dataclass(frozen=True)

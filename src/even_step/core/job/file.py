@@ -61,16 +61,22 @@ def job_file(job: Job, models: list[Model]) -> bytes:
     job
         Any job whose copies have their places.
     models
-        The model of each part of the job.
+        The model of each part of the job, with all its bodies.
 
     Notes
     -----
-    Each part becomes an object per body and one that joins them, in the unit of its file; each copy is a
-    build item whose transform holds unit and pose. The record refers to the joining objects by number.
+    Each model becomes an object per body and one that joins them, in the unit of its file; a part with only some of
+    the bodies has a joining object of its own. Each copy is a build item whose transform holds unit and pose. The
+    record refers to the joining objects of whole models by number.
     """
-    parts = [part.model_copy(update={"file": "", "object": number}) for number, part in enumerate(job.parts)]
+    wholes = list({id(model): model for model in models}.values())
+    number_of = {id(model): number for number, model in enumerate(wholes)}
+    parts = [
+        part.model_copy(update={"file": "", "object": number_of[id(model)]})
+        for part, model in zip(job.parts, models, strict=True)
+    ]
     record = job_text(job.model_copy(update={"parts": tuple(parts)}))
-    model = _model_xml(parts, models)
+    model = _model_xml(parts, wholes)
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
         for name, text in (
@@ -85,28 +91,40 @@ def job_file(job: Job, models: list[Model]) -> bytes:
     return buffer.getvalue()
 
 
-def _model_xml(parts: list[Part], models: list[Model]) -> str:
+def _model_xml(parts: list[Part], wholes: list[Model]) -> str:
+    """Write each model once, whole; then what parts leave of a model; then where all copies stand."""
     objects: list[str] = []
-    items: list[str] = []
-    number = 0
-    for part, model in zip(parts, models, strict=True):
-        links = []
+    bodies_of: list[list[int]] = []
+    for model in wholes:
+        bodies_of.append([])
         for body in model.bodies:
-            number += 1
-            objects.append(
-                f'<object id="{number}" type="model" name={_name(body.name)}>{_mesh_xml(body.mesh)}</object>'
-            )
-            links.append(f'<component objectid="{number}"/>')
-        number += 1
-        objects.append(
-            f'<object id="{number}" type="model" name={_name(part.name)}><components>'
-            f"{''.join(links)}</components></object>"
-        )
-        items += [f'<item objectid="{number}" transform="{_transform(part, copy, model)}"/>' for copy in part.copies]
+            bodies_of[-1].append(len(objects) + 1)
+            objects.append(_object(len(objects) + 1, body.name, _mesh_xml(body.mesh)))
+    # The record counts the joining objects, so those of whole models come before those of some of their bodies.
+    wanted: list[tuple[int, tuple[int, ...]]] = [(number, ()) for number in range(len(wholes))]
+    wanted += [(part.object, part.bodies) for part in parts if part.bodies]
+    joins: dict[tuple[int, tuple[int, ...]], int] = {}
+    for number, chosen in dict.fromkeys(wanted):
+        bodies = [bodies_of[number][body] for body in chosen] if chosen else bodies_of[number]
+        named = [part.name for part in parts if (part.object, part.bodies) == (number, chosen)]
+        links = "".join(f'<component objectid="{body}"/>' for body in bodies)
+        joins[number, chosen] = len(objects) + 1
+        name = named[0] if named else wholes[number].name
+        objects.append(_object(len(objects) + 1, name, f"<components>{links}</components>"))
+    items = [
+        f'<item objectid="{joins[part.object, part.bodies]}" transform="{_transform(part, copy, model)}"/>'
+        for part in parts
+        for model in (wholes[part.object].only(part.bodies),)
+        for copy in part.copies
+    ]
     return (
         f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en" xmlns="{CORE}">'
         f"<resources>{''.join(objects)}</resources><build>{''.join(items)}</build></model>\n"
     )
+
+
+def _object(number: int, name: str, inside: str) -> str:
+    return f'<object id="{number}" type="model" name={_name(name)}>{inside}</object>'
 
 
 def _name(text: str) -> str:

@@ -9,11 +9,14 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Fie
 from even_step.core.catalogue import checked
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import EvenStepError
+from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
+Number = Annotated[int, Field(ge=0)]
+Bodies = Annotated[tuple[Number, ...], AfterValidator(lambda bodies: tuple(sorted(set(bodies))))]
 Pair = tuple[Finite, Finite]
 Unit = Literal["mm", "cm", "m", "inch"]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
@@ -145,18 +148,28 @@ class Copy(Frozen):
 class Part(Frozen):
     """A model from a file, as it is to stand on the bed.
 
-    ``object`` counts the parts within the file; ``mirrored`` says along which axes of the file it is turned inside
-    out; ``turn`` is about x, then y, then z, in degrees.
+    ``object`` counts the parts within the file; ``bodies`` are the numbers of those of its bodies that belong here
+    (none named: all), ``hidden_bodies`` those that are not drawn, but printed; ``repair`` says what of its meshes is
+    mended. ``mirrored`` says along which axes of the file it is turned inside out; ``turn`` is about x, then y, then
+    z, in degrees.
     """
 
     name: Name
     file: str = ""
-    object: Annotated[int, Field(ge=0)] = 0
+    object: Number = 0
+    bodies: Bodies = ()
+    hidden_bodies: Bodies = ()
+    repair: Repair = "winding"
     unit: Unit = "mm"
     scale: tuple[Positive, Positive, Positive] = (1.0, 1.0, 1.0)
     mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
+
+    @property
+    def source(self) -> tuple[str, Repair]:
+        """The file, and how its meshes are mended."""
+        return self.file, self.repair
 
     @property
     def stretch(self) -> tuple[float, float, float]:

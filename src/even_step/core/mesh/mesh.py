@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+#: What of a file's mesh is mended: nothing, the winding (what can be told for sure), or holes too.
+Repair = Literal["none", "winding", "all"]
 Vertices = NDArray[np.float64]
 Faces = NDArray[np.int32]
 
@@ -43,10 +47,11 @@ class Mesh:
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """One body of a part."""
+    """One body of a part; ``closed`` where every edge joins facets of opposite sense, as round a solid."""
 
     name: str
     mesh: Mesh
+    closed: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,8 +70,6 @@ class Model:
         Whether the file states it.
     repairs, warnings : tuple of str
         What was mended, and what remains, in plain words.
-    closed : bool
-        Whether every edge joins facets of opposite sense, as round a solid.
     """
 
     name: str
@@ -75,7 +78,17 @@ class Model:
     unit_stated: bool = False
     repairs: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
-    closed: bool = True
+
+    @property
+    def closed(self) -> bool:
+        """Whether all bodies are."""
+        return all(body.closed for body in self.bodies)
+
+    def only(self, bodies: Sequence[int]) -> Model:
+        """Return the part with some of its bodies, by their numbers; all of them where none is named."""
+        if not bodies:
+            return self
+        return replace(self, bodies=tuple(self.bodies[number] for number in bodies))
 
     @property
     def triangles(self) -> int:
@@ -84,8 +97,13 @@ class Model:
 
     def merged(self) -> Mesh:
         """Return all bodies as one mesh."""
-        if len(self.bodies) == 1:
-            return self.bodies[0].mesh
-        starts = np.cumsum([0, *(len(body.mesh.vertices) for body in self.bodies[:-1])])
-        faces = [body.mesh.faces + np.int32(at) for body, at in zip(self.bodies, starts, strict=True)]
-        return Mesh(np.concatenate([body.mesh.vertices for body in self.bodies]), np.concatenate(faces))
+        return joined([body.mesh for body in self.bodies])
+
+
+def joined(meshes: Sequence[Mesh]) -> Mesh:
+    """Return meshes as one, their facets in order; a single one is itself."""
+    if len(meshes) == 1:
+        return meshes[0]
+    starts = np.cumsum([0, *(len(mesh.vertices) for mesh in meshes[:-1])])
+    faces = [mesh.faces + np.int32(at) for mesh, at in zip(meshes, starts, strict=True)]
+    return Mesh(np.concatenate([mesh.vertices for mesh in meshes]), np.concatenate(faces))

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
-from even_step.core.mesh.mesh import Body, Mesh, Model
+from even_step.core.mesh.holes import with_holes_closed
+from even_step.core.mesh.mesh import Body, Mesh, Model, Repair
 from even_step.core.mesh.read import stl
 from even_step.core.mesh.read.archive import check_archive, job_text_in
 from even_step.core.mesh.read.indexed import welded_mesh
@@ -90,8 +91,13 @@ def format_of(path: Path, data: NDArray[np.uint8]) -> str:
     )
 
 
-def read_model(path: Path, data: NDArray[np.uint8] | None = None, deflection: float = STEP_DEFLECTION) -> list[Model]:
-    """Read the parts of a model file, with winding mended and facts told in plain words.
+def read_model(
+    path: Path,
+    data: NDArray[np.uint8] | None = None,
+    deflection: float = STEP_DEFLECTION,
+    repair: Repair = "winding",
+) -> list[Model]:
+    """Read the parts of a model file, mended, with facts told in plain words.
 
     Parameters
     ----------
@@ -101,6 +107,8 @@ def read_model(path: Path, data: NDArray[np.uint8] | None = None, deflection: fl
         Its bytes, where they are at hand already.
     deflection
         How far facets may lie off the curved faces of a STEP file, mm.
+    repair
+        What is mended.
 
     Raises
     ------
@@ -118,7 +126,7 @@ def read_model(path: Path, data: NDArray[np.uint8] | None = None, deflection: fl
             models = read_ply(path, data)
         case _:
             models = _read_by_library(kind, path, deflection)
-    return [_mended(model) for model in models]
+    return [_mended(model, repair) for model in models]
 
 
 def _read_by_library(kind: str, path: Path, deflection: float) -> list[Model]:
@@ -134,24 +142,54 @@ def _read_by_library(kind: str, path: Path, deflection: float) -> list[Model]:
     return models
 
 
-def _mended(model: Model) -> Model:
-    done = [mend(body.mesh) for body in model.bodies]
-    bodies = tuple(Body(body.name, one.mesh) for body, one in zip(model.bodies, done, strict=True))
+@dataclasses.dataclass(frozen=True)
+class _Done:
+    """What became of a body: the mesh to go on with, what mending it did or would do, and the holes closed."""
+
+    mesh: Mesh
+    found: Mended
+    holes: int
+    open_edges: int
+
+    @property
+    def closed(self) -> bool:
+        """Whether every edge of the mesh joins facets of opposite sense."""
+        return self.open_edges == 0 and (self.mesh is self.found.mesh or self.holes > 0 or not self.found.turned)
+
+
+def _repaired(mesh: Mesh, repair: Repair) -> _Done:
+    found = mend(mesh)
+    if repair == "none":
+        return _Done(mesh, found, 0, found.open_edges)
+    if repair == "winding" or found.closed:
+        return _Done(found.mesh, found, 0, found.open_edges)
+    closed, holes = with_holes_closed(found.mesh)
+    again = mend(closed)
+    return _Done(again.mesh, found, holes, again.open_edges)
+
+
+def _mended(model: Model, repair: Repair) -> Model:
+    done = [_repaired(body.mesh, repair) for body in model.bodies]
+    bodies = tuple(Body(body.name, one.mesh, one.closed) for body, one in zip(model.bodies, done, strict=True))
+    told: tuple[str, ...] = _told(done)
+    left: tuple[str, ...] = ()
+    if repair == "none":
+        left = tuple(f"as read: {line.replace('were', 'could be')}" for line in told)
+        told = ()
     open_edges = sum(one.open_edges for one in done)
-    warnings = model.warnings
     if open_edges:
-        warnings += (f"the surface is open: {open_edges} edges lack a neighbour",)
-    return dataclasses.replace(
-        model, bodies=bodies, repairs=model.repairs + _told(done), warnings=warnings, closed=open_edges == 0
-    )
+        left += (f"the surface is open: {open_edges} edges lack a neighbour",)
+    return dataclasses.replace(model, bodies=bodies, repairs=model.repairs + told, warnings=model.warnings + left)
 
 
-def _told(done: list[Mended]) -> tuple[str, ...]:
+def _told(done: list[_Done]) -> tuple[str, ...]:
+    found = [one.found for one in done]
     counts = (
-        (sum(one.doubled for one in done), "doubled facets were left out"),
-        (sum(one.loose for one in done), "loose facets without area were left out"),
-        (sum(one.turned for one in done), "flipped facets were turned"),
-        (sum(one.turned_shells for one in done), "shells stood inside out and were turned"),
+        (sum(one.doubled for one in found), "doubled facets were left out"),
+        (sum(one.loose for one in found), "loose facets without area were left out"),
+        (sum(one.turned for one in found), "flipped facets were turned"),
+        (sum(one.turned_shells for one in found), "shells that stand inside out were turned"),
+        (sum(one.holes for one in done), "holes were closed"),
     )
     return tuple(f"{count} {words}" for count, words in counts if count)
 

@@ -1,0 +1,152 @@
+"""The rows of the list of parts: one for a part, one for each body of an assembly under it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QApplication
+
+from even_step.app.desk import Desk
+from even_step.app.theme.colours import PAPER
+from even_step.app.theme.icons import pixmap
+from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.widgets.marks import draw_mark
+from even_step.core.job.edits import Spot
+
+PART_INDENT, BODY_INDENT = 20, 34
+
+
+def adds() -> bool:
+    """Whether the keys are held that pick in addition."""
+    held = QApplication.keyboardModifiers()
+    return bool(held & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+
+
+class Row(QAbstractButton):
+    """A name on the left, a size on the right; a click picks what it stands for."""
+
+    indent, tall = PART_INDENT, 24
+
+    def __init__(self, number: int, desk: Desk) -> None:
+        super().__init__()
+        self.number = number
+        self.desk = desk
+        self.name = self.lengths = self.mark = self.count = ""
+        self.hidden = self.locked = False
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setFixedHeight(self.tall)
+        self.clicked.connect(self.pick)
+
+    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        """Return the size of a row."""
+        return QSize(280, self.tall)
+
+    def pick(self) -> None:
+        """Pick what the row stands for."""
+
+    @property
+    def picked(self) -> bool:
+        """Whether what the row stands for is picked."""
+        return False
+
+    def say(self, told: str) -> None:
+        """Give the row its words for those who do not see it; ``told`` shows under the pointer."""
+        marks = "".join(f", {word}" for word in ("locked", "hidden") if getattr(self, word))
+        self.setAccessibleName(f"{self.name}{self.count and ', '}{self.count}, {self.lengths} mm{marks}")
+        self.setToolTip(told or f"{self.name}: {self.lengths} mm")
+        self.setChecked(self.picked)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Draw mark, name, count and size."""
+        painter = QPainter(self)
+        if self.picked or self.underMouse():
+            painter.fillRect(self.rect(), QColor(PAPER.wash if self.picked else PAPER.paper))
+        if self.hasFocus():
+            painter.setPen(QColor(PAPER.accent))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        area = QRectF(self.rect()).adjusted(self.indent, 0, -6, 0)
+        if self.mark:
+            draw_mark(painter, self.mark, 10, self.height() / 2)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setFont(font(BODY))
+        wide = painter.fontMetrics().horizontalAdvance(self.lengths)
+        painter.setPen(QColor(PAPER.ink))
+        painter.drawText(area, middle | Qt.AlignmentFlag.AlignRight, self.lengths)
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.faint))
+        painter.drawText(area.adjusted(0, 0, -wide - 8, 0), middle | Qt.AlignmentFlag.AlignRight, self.count)
+        painter.setFont(font(BODY, bold=self.picked))
+        painter.setPen(QColor(PAPER.faint if self.hidden else PAPER.ink))
+        room = int(area.width()) - wide - 36
+        told = f"{self.name}, hidden" if self.hidden else self.name
+        name = painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(area, middle, name)
+        if self.locked:
+            across = painter.fontMetrics().horizontalAdvance(name)
+            painter.drawPixmap(QRectF(area.left() + across + 6, 6, 12, 12).toRect(), pixmap("lock"))
+        painter.end()
+
+
+class PartRow(Row):
+    """One part; a click picks all its copies, with Shift or Ctrl in addition."""
+
+    def __init__(self, number: int, desk: Desk) -> None:
+        super().__init__(number, desk)
+        self.setObjectName(f"part {number}")
+
+    @property
+    def spots(self) -> list[Spot]:
+        """Its copies."""
+        return [(self.number, k) for k in range(len(self.desk.job.parts[self.number].copies))]
+
+    def pick(self) -> None:
+        """Pick all copies."""
+        self.desk.selection.pick(self.spots, add=adds())
+
+    @property
+    def picked(self) -> bool:
+        """Whether a copy is picked."""
+        return self.number in self.desk.selection.parts
+
+    def show_facts(self, lengths: str, mark: str, told: str) -> None:
+        """Show size and mark; ``told`` says the reason of the mark."""
+        part = self.desk.job.parts[self.number]
+        copies = [part.copies[k] for _, k in self.spots]
+        self.name, self.lengths, self.mark = part.name, lengths, mark
+        self.count = f"×{len(copies)}" if len(copies) > 1 else ""
+        self.hidden = all(copy.hidden for copy in copies)
+        self.locked = any(copy.locked for copy in copies)
+        self.say(told)
+
+
+class BodyRow(Row):
+    """One body of an assembly; a click picks the part and of it this body."""
+
+    indent, tall = BODY_INDENT, 20
+
+    def __init__(self, number: int, body: int, desk: Desk) -> None:
+        super().__init__(number, desk)
+        self.body = body
+        self.setObjectName(f"part {number} body {body}")
+
+    def pick(self) -> None:
+        """Pick the body, or only its part when it was picked."""
+        selection = self.desk.selection
+        spots = [spot for spot in selection.spots if spot[0] == self.number] or [
+            (self.number, k) for k in range(len(self.desk.job.parts[self.number].copies))
+        ]
+        selection.pick_body(spots, None if self.picked else self.body)
+
+    @property
+    def picked(self) -> bool:
+        """Whether the body is."""
+        hand = self.desk.selection.in_hand
+        return hand is not None and hand[0] == self.number and self.desk.selection.body == self.body
+
+    def show_facts(self, name: str, lengths: str) -> None:
+        """Show name and size."""
+        self.name, self.lengths = name, lengths
+        self.hidden = self.body in self.desk.job.parts[self.number].hidden_bodies
+        self.say("")

@@ -1,0 +1,116 @@
+"""Bodies of an assembly: split off, joined again, kept apart through saving."""
+
+from __future__ import annotations
+
+import pytest
+
+from even_step.core.errors import JobError
+from even_step.core.job.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
+from even_step.core.job.edits import placed_at, spots_of, with_copies, with_part
+from even_step.core.job.file import job_file, read_job_file
+from even_step.core.job.shipped import DATA
+from even_step.core.mesh.measure import measure
+from even_step.core.mesh.read.model import read_model
+from even_step.core.pipeline import models_of
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.work import Crew
+from tests.shapes import box, write_stl
+from tests.slicing_help import job_of, slice_again
+
+ARROW = DATA / "demo" / "wind_arrow.3mf"
+NAMES = ("shaft", "point", "tail", "hub")
+
+
+@pytest.fixture
+def arrow():
+    return placed_at(job_of(ARROW), {(0, 0): (110.0, 110.0)})
+
+
+def run():
+    return StageRun(Crew(1), StageCache())
+
+
+def spread(job):
+    """Give every copy a place of its own."""
+    return placed_at(job, {spot: (110.0, 20.0 + 40.0 * n) for n, spot in enumerate(spots_of(job))})
+
+
+def test_split_off_and_joined_again_is_the_same_part(arrow):
+    split, new = split_off(arrow, 0, (1, 3), NAMES)
+    assert [part.bodies for part in split.parts] == [(0, 2), (1,), (3,)]
+    assert [part.name for part in split.parts] == ["wind arrow", "point", "hub"]
+    assert new == [(1, 0), (2, 0)]
+    assert split.parts[1].copies[0].at is None
+    joined, spot = joined_again(split, (2, 0, 1), dict.fromkeys(range(3), ("wind arrow", 4)))
+    assert joined == arrow
+    assert spot == (0, 0)
+
+
+def test_some_joined_are_not_yet_the_whole(arrow):
+    split, _ = split_off(arrow, 0, (1, 2, 3), NAMES)
+    joined, _ = joined_again(split, (1, 3), dict.fromkeys((1, 3), ("wind arrow", 4)))
+    assert [part.bodies for part in joined.parts] == [(0,), (1, 3), (2,)]
+    assert joined.parts[1].name == "point"
+
+
+def test_every_copy_leaves_its_body_behind(arrow):
+    split, _ = split_off(with_copies(arrow, 0, 3), 0, (2,), NAMES)
+    assert [len(part.copies) for part in split.parts] == [3, 3]
+
+
+def test_strangers_and_twins_are_not_joined(arrow, tmp_path):
+    strange = job_of(write_stl(tmp_path / "block.stl", box()))
+    both = arrow.model_copy(update={"parts": (*arrow.parts, *strange.parts, *arrow.parts)})
+    wholes = {0: ("wind arrow", 4), 1: ("block", 1), 2: ("wind arrow", 4)}
+    with pytest.raises(JobError, match="not bodies of one assembly"):
+        joined_again(both, (0, 1), wholes)
+    with pytest.raises(JobError, match="body in common"):
+        joined_again(both, (0, 2), wholes)
+
+
+def test_bodies_together_are_the_whole(arrow):
+    split, _ = split_off(arrow, 0, (1, 2, 3), NAMES)
+    (whole,) = read_model(ARROW)
+    volumes = [measure(whole.only(part.bodies).merged()).volume for part in split.parts]
+    assert sum(volumes) == pytest.approx(measure(whole.merged()).volume)
+    assert bodies_of(arrow.parts[0], NAMES) == (0, 1, 2, 3)
+
+
+def test_a_job_with_split_bodies_comes_back_and_prints_the_same(arrow, tmp_path):
+    split, _ = split_off(arrow, 0, (1, 3), NAMES)
+    split = spread(with_bodies_hidden(split, 0, (2,), hidden=True))
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(split, models_of(split, run())))
+    back = read_job_file(saved)
+    assert [part.bodies for part in back.parts] == [(0, 2), (1,), (3,)]
+    assert [part.hidden_bodies for part in back.parts] == [(2,), (), ()]
+    first, again = slice_again(tmp_path, split), slice_again(tmp_path, back)
+    assert first.gcode.read_bytes() == again.gcode.read_bytes()
+    joined, _ = joined_again(back, (0, 1, 2), dict.fromkeys(range(3), ("wind arrow", 4)))
+    assert joined.parts[0].bodies == ()
+    (whole,) = {id(model): model for model in models_of(back, run())}.values()
+    assert [body.name for body in whole.bodies] == list(NAMES)
+
+
+def test_parts_of_one_model_are_saved_with_its_mesh_once(arrow):
+    one = job_file(arrow, models_of(arrow, run()))
+    twice = arrow.model_copy(update={"parts": arrow.parts * 2})
+    assert len(job_file(twice, models_of(twice, run()))) < 1.2 * len(one)
+
+
+def test_a_body_the_file_does_not_have_is_told(arrow):
+    wrong = with_part(arrow, 0, bodies=(7,))
+    with pytest.raises(JobError, match="has 4 bodies, the job names body 8"):
+        slice_again(ARROW.parent, wrong)
+
+
+def test_repair_survives_saving(tmp_path):
+    knob = job_of(DATA / "demo" / "torn_knob.stl")
+    for repair in ("none", "winding", "all"):
+        job = placed_at(with_part(knob, 0, repair=repair), {(0, 0): (60.0, 60.0)})
+        saved = tmp_path / f"{repair}.3mf"
+        saved.write_bytes(job_file(job, models_of(job, run())))
+        back = read_job_file(saved)
+        assert back.parts[0].repair == repair
+        first, again = slice_again(tmp_path, job), slice_again(tmp_path, back)
+        assert first.gcode.read_bytes() == again.gcode.read_bytes()
