@@ -291,6 +291,25 @@ def test_several_models_go_on_one_bed(run, cube, tmp_path):
     assert [part["name"] for part in record["parts"]] == ["cube", "ball"]
 
 
+def test_what_does_not_fit_on_one_bed_is_sliced_bed_by_bed(run, tmp_path):
+    slab = write_stl(tmp_path / "slab.stl", box(150, 150, 1))
+    out, saved, report = tmp_path / "a.gcode", tmp_path / "a.3mf", tmp_path / "a.json"
+    code, err = slicing(run, slab, "--copies", 2, "--out", out)
+    assert (code, out.exists()) == (1, False)
+    args = ("--out", out, "--save-job", saved, "--report", report)
+    code, _ = slicing(run, slab, "--copies", 2, "--bed", 2, *args)
+    assert code == 0
+    assert len(json.loads(report.read_text())["parts"][0]["placements"]) == 1
+    code, err = slicing(run, saved, "--out", out)
+    assert code == 2
+    assert "has 2 beds (say which: --bed 1 to 2)" in err
+    assert slicing(run, saved, "--bed", 1, "--out", tmp_path / "one.gcode")[0] == 0
+    assert (tmp_path / "one.gcode").read_bytes() == out.read_bytes()
+    code, err = slicing(run, saved, "--bed", 3, "--out", out)
+    assert code == 2
+    assert "has no bed 3 (--bed 1 to 2)" in err
+
+
 def test_jobs_in_text_are_sliced(run, cube, tmp_path):
     job = tmp_path / "job.toml"
     job.write_text(

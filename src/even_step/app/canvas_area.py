@@ -9,6 +9,7 @@ from even_step.app.canvas.canvas import Canvas
 from even_step.app.desk import Desk
 from even_step.app.playing import Playing
 from even_step.app.voids import Voids
+from even_step.app.widgets.bed_tabs import BedTabs
 from even_step.app.widgets.height_ruler import HeightRuler
 from even_step.app.widgets.layer_bars import LayerBars
 from even_step.app.widgets.note_bar import NoteBar
@@ -29,6 +30,8 @@ class CanvasArea(QWidget):
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.bars = LayerBars(desk, self.canvas, self)
         self.notes = NoteBar(self)
+        self.beds = BedTabs(desk, self)
+        self.beds.shown_changed.connect(self._lay_out)
         desk.view.changed.connect(lambda _: self._show_bars())
         desk.trials.shown_changed.connect(self._show_bars)
         self._show_bars()
@@ -36,13 +39,18 @@ class CanvasArea(QWidget):
     def _show_bars(self) -> None:
         self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
 
-    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
+    def resizeEvent(self, _: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Lay everything out."""
-        wide, high = event.size().width(), event.size().height()
-        self.canvas.setGeometry(0, 0, wide, high)
-        self.overlay.setGeometry(0, 0, wide, high)
-        self.ruler.setGeometry(0, 0, self.ruler.width(), high)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        wide, high = self.width(), self.height()
+        top = 0 if self.beds.isHidden() else self.beds.height()
+        self.beds.setGeometry(0, 0, wide, self.beds.height())
+        self.canvas.setGeometry(0, top, wide, high - top)
+        self.overlay.setGeometry(0, top, wide, high - top)
+        self.ruler.setGeometry(0, top, self.ruler.width(), high - top)
         self.bars.setGeometry(
             self.ruler.width(), high - self.bars.height(), wide - self.ruler.width(), self.bars.height()
         )
-        self.notes.setGeometry(0, 0, wide, self.notes.height())
+        self.notes.setGeometry(0, top, wide, self.notes.height())

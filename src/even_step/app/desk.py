@@ -18,6 +18,7 @@ from even_step.app.view import View
 from even_step.app.work.client import WorkerClient
 from even_step.app.work.entry import Started
 from even_step.core.errors import SettingError
+from even_step.core.job.beds import bed_count, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints
 from even_step.core.job.edits import Spot, copy_at
 from even_step.core.job.model import Job
@@ -41,14 +42,17 @@ class Desk(QObject):
         super().__init__(parent)
         self.state = state
         self.store = JobStore(job, self)
+        self.view = View(self)
         self.selection = Selection(self.store, self)
         self.worker = WorkerClient(worker, self)
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)
         self.measuring = Measuring(self.store, self.shelf, self)
         self.outlines = Outlines(self.shelf)
-        self.trials = Trials(self.store, self.worker, self)
-        self.view = View(self)
+        self.trials = Trials(lambda: (self.view.bed, self.job_of_bed), self.worker, self)
+        self.store.changed.connect(self._keep_bed)
+        self.view.changed.connect(self._follow_bed)
+        self._of_bed: tuple[Job, int, Job] | None = None
         self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None
         self.worker.lost.connect(lambda text: self.note(text, "caution"))
         self.trials.failed.connect(lambda text: self.note(text, "stop"))
@@ -57,6 +61,29 @@ class Desk(QObject):
     def job(self) -> Job:
         """The job as it is now."""
         return self.store.job
+
+    @property
+    def job_of_bed(self) -> Job:
+        """The job that prints the bed in view alone."""
+        if self._of_bed is None or self._of_bed[0] is not self.job or self._of_bed[1] != self.view.bed:
+            self._of_bed = self.job, self.view.bed, on_bed(self.job, self.view.bed)
+        return self._of_bed[2]
+
+    @property
+    def spots(self) -> list[Spot]:
+        """The copies on the bed in view."""
+        return spots_on(self.job, self.view.bed)
+
+    def _keep_bed(self, _: object) -> None:
+        """Stay on a bed that there is."""
+        self.view.set("bed", min(self.view.bed, bed_count(self.job) - 1))
+
+    def _follow_bed(self, piece: str) -> None:
+        if piece == "bed":
+            self.measuring.clear()
+            here = set(self.spots)
+            self.selection.pick(spot for spot in self.selection.spots if spot in here)
+            self.trials.show_last_of(self.view.bed)
 
     @property
     def resolved(self) -> Resolved:

@@ -16,8 +16,9 @@ from even_step.app.shelf import ShelfModel
 from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
-from even_step.core.job.edits import added, without_places
-from even_step.core.job.model import Job, Machine, Material, Part, Recipe
+from even_step.core.job.beds import bed_count
+from even_step.core.job.edits import added, spots_of, with_mark, without_places
+from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
 from even_step.core.output import write_whole
@@ -90,6 +91,7 @@ class JobFiles(QObject):
     def _take(self, job: Job, path: str) -> None:
         self.path = path
         self._desk.selection.pick(())
+        self._desk.view.set("bed", 0)
         self._desk.trials.forget()
         self._desk.store.open(job)
         self.path_changed.emit()
@@ -99,7 +101,8 @@ class JobFiles(QObject):
 
         def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
             self._end(path)
-            parts = without_places(opened[0]).parts
+            came = without_places(opened[0])
+            parts = with_mark(came, spots_of(came), bed=self._desk.view.bed, locked=False).parts
             files = {part.source for part in parts}
 
             def place() -> None:
@@ -151,8 +154,9 @@ class JobFiles(QObject):
             self._begin(path, self._desk.shelf.read((path, "winding"), take(path), fail(path)))
 
     def _add(self, read: list[tuple[str, tuple[ShelfModel, ...]]]) -> None:
+        here = (Copy(bed=self._desk.view.bed),)
         parts = [
-            Part.model_validate({"name": model.name, "file": kept, "object": i, "unit": model.unit})
+            Part.model_validate({"name": model.name, "file": kept, "object": i, "unit": model.unit, "copies": here})
             for kept, models in read
             for i, model in enumerate(models)
         ]
@@ -181,6 +185,9 @@ class JobFiles(QObject):
     def proposed(self, suffix: str) -> str:
         """Propose a file name for the job that says what it is."""
         name = re.sub(r"[^\w.-]+", "_", self._desk.job.name).strip("_") or "job"
+        trial = self._desk.trials.shown
+        if suffix == "gcode" and trial and bed_count(self._desk.job) > 1:
+            name = f"{name}_bed_{trial.bed + 1}"
         return f"{name}.{suffix}"
 
     def save(self, path: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -9,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from even_step.app.store import JobStore
 from even_step.app.work.client import Task, WorkerClient
 from even_step.app.work.requests import SliceJob
 from even_step.core.job.differences import differences
@@ -53,6 +53,7 @@ class Trial:
     job: Job
     report: dict[str, Any]
     changed: tuple[str, ...]
+    bed: int
     lines: TrialLines | None = field(repr=False)
 
     @property
@@ -78,9 +79,10 @@ class Trials(QObject):
     shown_changed = Signal()
     failed = Signal(str)
 
-    def __init__(self, store: JobStore, worker: WorkerClient, parent: QObject | None = None) -> None:
+    def __init__(self, now: Callable[[], tuple[int, Job]], worker: WorkerClient, parent: QObject | None = None) -> None:
+        """``now`` tells which bed is in view, and the job that prints it."""
         super().__init__(parent)
-        self._store, self._worker = store, worker
+        self._now, self._worker = now, worker
         self.all: list[Trial] = []
         self.shown: Trial | None = None
         self._task: Task | None = None
@@ -98,17 +100,17 @@ class Trials(QObject):
 
     def slice(self) -> None:
         """Slice the job as it is. A slice under way of another job is called off."""
-        job = self._store.job
+        bed, job = self._now()
         if self._task and isinstance(self._task.request, SliceJob):
             if self._task.request.job == job and self._task.state != "cancelling":
                 return
             self._worker.call_off(self._task)
-        self._ask(job, None)
+        self._ask(bed, job, None)
 
-    def _ask(self, job: Job, again: Trial | None) -> None:
+    def _ask(self, bed: int, job: Job, again: Trial | None) -> None:
         def done(report: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> None:
             self._finish(task)
-            self._keep(job, report, arrays, again)
+            self._keep(bed, job, report, arrays, again)
 
         def failed(message: str) -> None:
             self._finish(task)
@@ -135,26 +137,45 @@ class Trials(QObject):
             self._task = None
             self.changed.emit()
 
-    def _keep(self, job: Job, report: dict[str, Any], arrays: dict[str, NDArray[Any]], again: Trial | None) -> None:
+    def _keep(
+        self, bed: int, job: Job, report: dict[str, Any], arrays: dict[str, NDArray[Any]], again: Trial | None
+    ) -> None:
         lines = TrialLines(**{name.replace(" ", "_"): array for name, array in arrays.items()})
         if again:
             again.lines = lines
             self._show(again)
             return
         self._number += 1
-        told = tuple(differences(self.all[-1].job, job)) if self.all else ("first slice",)
-        trial = Trial(self._number, job, report, told or ("the same again",), lines)
+        last = self.last_of(bed)
+        told = tuple(differences(last.job, job)) if last else ("first slice",)
+        trial = Trial(self._number, job, report, told or ("the same again",), bed, lines)
         self.all.append(trial)
-        self._show(trial)
+        if bed == self._now()[0]:
+            self._show(trial)
         self._drop_lines()
         self.changed.emit()
 
     def show(self, trial: Trial) -> None:
         """Show a trial again; its lines are made again where they were let go."""
         if trial.lines is None:
-            self._ask(trial.job, trial)
+            self._ask(trial.bed, trial.job, trial)
         else:
             self._show(trial)
+
+    def last_of(self, bed: int) -> Trial | None:
+        """Return the last trial of a bed."""
+        return next((trial for trial in reversed(self.all) if trial.bed == bed), None)
+
+    def show_last_of(self, bed: int) -> None:
+        """Show the last trial of a bed that came into view, unless one of it is shown."""
+        if self.shown is not None and self.shown.bed == bed:
+            return
+        last = self.last_of(bed)
+        if last is not None:
+            self.show(last)
+        elif self.shown is not None:
+            self.shown = None
+            self.shown_changed.emit()
 
     def _show(self, trial: Trial) -> None:
         self.shown = trial

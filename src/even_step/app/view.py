@@ -1,4 +1,4 @@
-"""What the window shows of the job: station, tool in hand, layers, roles. Not part of the job."""
+"""What the window shows of the job: station, bed, tool in hand, layers, roles. Not part of the job."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ class View(QObject):
         super().__init__(parent)
         self.station = "Parts"
         self.tool = "move"
+        self.bed = 0
         self.layers = (0, 0)
         self.hidden_roles: frozenset[str] = frozenset({"travel"})
         self.section = False

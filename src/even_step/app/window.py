@@ -35,6 +35,7 @@ from even_step.app.stations.parts import PartsStation
 from even_step.app.stations.recipe import RecipeStation
 from even_step.app.stations.supports import SupportsStation
 from even_step.app.theme.icons import icon
+from even_step.app.trials import Trial
 from even_step.app.view import STATIONS
 from even_step.app.widgets.rail import Rail
 from even_step.app.widgets.sheet import Sheet
@@ -144,7 +145,7 @@ class Window(QMainWindow):
         self.area.canvas.dropped.connect(self.files.bring_in)
         self.files.job_offered.connect(self._ask_about_job)
         self.strip.button.clicked.connect(self._slice_or_cancel)
-        self.strip.chosen.connect(desk.trials.show)
+        self.strip.chosen.connect(self._show_trial)
         for piece in (self.top, self.parts, self.output, self.area.notes):
             piece.wants.connect(self.run)
         for word, step in self.rail.steps.items():
@@ -156,10 +157,17 @@ class Window(QMainWindow):
         if action.can(self.bench):
             action.run(self.bench)
 
+    def _show_trial(self, trial: Trial) -> None:
+        """Show a trial, and the bed it is of."""
+        self.desk.trials.show(trial)
+        self.desk.view.set("bed", trial.bed)
+
     def _slice_or_cancel(self) -> None:
         self.run("slice.cancel" if self.desk.trials.running else "slice.run")
 
     def _follow_view(self, piece: str) -> None:
+        if piece == "bed":
+            self._refresh()
         if piece == "station":
             station = self.desk.view.station
             self.rail.stand_on(station)
@@ -213,8 +221,9 @@ class Window(QMainWindow):
         reason = why_not(self.desk)
         slice_button.setEnabled(not reason)
         below = reason or "F5"
-        if not reason and trials.all:
-            changed = differences(trials.all[-1].job, self.desk.job)
+        last = trials.last_of(self.desk.view.bed)
+        if not reason and last:
+            changed = differences(last.job, self.desk.job_of_bed)
             below = (
                 f"F5 · {len(changed)} change{'s' if len(changed) > 1 else ''}" if changed else "F5 · nothing changed"
             )

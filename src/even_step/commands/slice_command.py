@@ -13,6 +13,7 @@ from typing import Any
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError, JobError, SettingError
+from even_step.core.job.beds import bed_count, on_bed
 from even_step.core.job.bring_in import kept_in_place, laid_flat, parts_of
 from even_step.core.job.cascade import resolve
 from even_step.core.job.file import job_file, read_job_file
@@ -112,6 +113,10 @@ def _add_job_options(parser: argparse.ArgumentParser) -> None:
         help="where the file says, in the middle, or arranged (one part is centred)",
     )
 
+    parser.add_argument(
+        "--bed", type=_count, metavar="N", help="which bed of the job; models that do not fit on one go to further ones"
+    )
+
 
 def _positive(text: str) -> float:
     value = float(text)
@@ -167,7 +172,8 @@ def run(chosen: argparse.Namespace) -> int:
     cache = StageCache()
     with crew(chosen.threads, progress) as hands:
         first = StageRun(hands, cache)
-        job = _job(chosen, first)
+        whole = _job(chosen, first)
+        job = _of_one_bed(whole, chosen.bed, first)
         trials = _changed_in_turn(job, chosen.then)
         sliced = slice_job(job, hands, cache, first)
         for warning in _cautions(sliced):
@@ -179,7 +185,9 @@ def run(chosen: argparse.Namespace) -> int:
             first.made.add("write")
         record = report(sliced, first, ledger_by_layer=chosen.ledger)
         record["trials"] = [_trial(chosen, trial, hands, cache) for trial in trials]
-        _write_extras(chosen, sliced, record, first)
+        _write_extras(chosen, sliced, record)
+        if chosen.save_job:
+            write_whole(Path(chosen.save_job), [job_file(settled(whole, first), models_of(whole, first))])
     progress.done(_summary(record, chosen, written=not stopped or chosen.force))
     return 1 if stopped else 0
 
@@ -234,6 +242,24 @@ def _job(chosen: argparse.Namespace, run: StageRun) -> Job:
         brought = parts_of(Path(path), models, chosen.copies, None if stated else unit)
         parts += [_stood(part, chosen, job, files) for part in brought]
     return job.model_copy(update={"parts": tuple(parts)})
+
+
+def _of_one_bed(job: Job, bed: int | None, run: StageRun) -> Job:
+    """Return what is to be sliced of a job: one of its beds, which has to be named where there are several.
+
+    Raises
+    ------
+    JobError
+        When it is not named, or the job has no such bed.
+    """
+    if bed is None and bed_count(job) > 1:
+        raise JobError(f"has {bed_count(job)} beds", subject=job.name, remedy=f"say which: --bed 1 to {bed_count(job)}")
+    if bed is None:
+        return job
+    job = settled(job, run)
+    if bed > bed_count(job):
+        raise JobError(f"has no bed {bed}", subject=job.name, remedy=f"--bed 1 to {bed_count(job)}")
+    return on_bed(job, bed - 1)
 
 
 def _refuse_model_options(chosen: argparse.Namespace, job: Path) -> None:
@@ -314,9 +340,7 @@ def _trial(chosen: argparse.Namespace, job: Job, hands: Crew, cache: StageCache)
     return report(slice_job(job, hands, cache, again), again, ledger_by_layer=chosen.ledger)
 
 
-def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, Any], run: StageRun) -> None:
-    if chosen.save_job:
-        write_whole(Path(chosen.save_job), [job_file(settled(sliced.job, run), models_of(sliced.job, run))])
+def _write_extras(chosen: argparse.Namespace, sliced: Sliced, record: dict[str, Any]) -> None:
     if chosen.picture:
         middle = sliced.toolpath.layers // 2
         write_whole(Path(chosen.picture), [section_picture(sliced.toolpath, middle, sliced.job.machine.bed)])

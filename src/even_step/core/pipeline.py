@@ -16,10 +16,11 @@ from even_step.core.catalogue.setting import settings_read_by, take
 from even_step.core.errors import JobError
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
-from even_step.core.job.arrange import with_places
+from even_step.core.job.arrange import over_beds, with_places
+from even_step.core.job.beds import bed_count
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.cascade import Resolved, cascade, resolve
-from even_step.core.job.edits import Spot, copy_at, placed_at, spots_of
+from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.layout.outline import Outline, box_outline, outline_of
 from even_step.core.mesh.mesh import Model, Repair
@@ -183,8 +184,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         When a file cannot be read, a setting is outside the machine's range, or the request is cancelled.
     """
     run = run or StageRun(crew, cache)
-    if not job.parts:
-        raise JobError("has no parts", subject=job.name, remedy="bring in a model")
+    _refuse_other_than_one_bed(job)
     resolved = resolve(job)
     copies = sum(len(part.copies) for part in job.parts)
     crew.expect(STEPS_A_SOLID * len(job.parts) + STEPS_A_COPY * copies + STEPS_OF_ALL)
@@ -234,13 +234,20 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     )
 
 
+def _refuse_other_than_one_bed(job: Job) -> None:
+    if not job.parts:
+        raise JobError("has no parts", subject=job.name, remedy="bring in a model")
+    if bed_count(job) > 1:
+        raise JobError(f"has {bed_count(job)} beds", subject=job.name, remedy="slice one bed at a time")
+
+
 def _files(job: Job, resolved: Resolved, run: StageRun) -> Files:
     """Read the files of a job's parts."""
     return read_models((part.source for part in job.parts), run, take(ReadSettings, resolved.values))
 
 
-def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
-    """Pose every part, equal ones once, and find a place for those that have none."""
+def _posed(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], dict[Spot, int]]:
+    """Pose every part, equal ones once; returns which of them each copy is."""
     solids: dict[str, PosedSolid] = {}
     numbers: dict[str, int] = {}
     solid_of: dict[Spot, int] = {}
@@ -256,7 +263,12 @@ def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], lis
             numbers[key] = len(solids)
             solids[key] = PosedSolid(model, mesh, matrix, key)
         solid_of[i, k] = numbers[key]
-    in_order = list(solids.values())
+    return list(solids.values()), solid_of
+
+
+def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
+    """Pose every part and find a place for the copies that have none, on the bed or beside it."""
+    in_order, solid_of = _posed(job, files, run)
     if any(copy_at(job, spot).at is None for spot in solid_of):
         with run.timed("read"):
             job = with_places(job, _outlines(solid_of, in_order))
@@ -277,11 +289,11 @@ def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot,
 
 
 def settled(job: Job, run: StageRun) -> Job:
-    """Return the job with a place for every copy that had none, where slicing would put it."""
-    if not job.parts:
+    """Return the job with a place for every copy that had none, on as many beds as it takes."""
+    if all(copy_at(job, spot).at is not None for spot in spots_of(job)):
         return job
-    _, placed = _stand(job, _files(job, cascade(job), run), run)
-    return placed_at(job, {spot: part.at for spot, part in zip(spots_of(job), placed, strict=True)})
+    solids, solid_of = _posed(job, _files(job, cascade(job), run), run)
+    return over_beds(job, _outlines(solid_of, solids))
 
 
 def models_of(job: Job, run: StageRun) -> list[Model]:

@@ -87,7 +87,8 @@ def _remove(bench: Bench) -> None:
 
 
 def _gather(bench: Bench) -> None:
-    place_new(bench.desk, "arrange the parts", edits.without_places(bench.desk.job), turning=True)
+    desk = bench.desk
+    place_new(desk, "arrange the parts", edits.without_places(desk.job, desk.spots), turning=True)
 
 
 def _centre(bench: Bench) -> None:
@@ -200,7 +201,7 @@ ACTIONS = (
         "parts.all",
         "Pick all parts",
         "Edit",
-        lambda b: b.desk.selection.pick(edits.spots_of(b.desk.job)),
+        lambda b: b.desk.selection.pick(b.desk.spots),
         ("Ctrl+A",),
         can=_any,
     ),

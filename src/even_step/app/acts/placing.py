@@ -7,6 +7,7 @@ from collections.abc import Callable
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
+from even_step.core.job.beds import bed_count, without_empty_beds
 from even_step.core.job.lining import disturbed
 from even_step.core.job.model import Job
 
@@ -31,7 +32,15 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *,
     if locked:
         desk.note(f"{locked} is locked and stays as it is. Unlock it first (K).", "caution")
         return
-    desk.store.do(verb, job, join, held=held)
+    desk.store.do(verb, without_empty_beds(job), join, held=held)
+
+
+def _look_at(desk: Desk, spots: list[edits.Spot]) -> None:
+    """Pick what was placed, as much of it as stands on one bed: the one in view, else that of the first."""
+    beds = [edits.copy_at(desk.job, spot).bed for spot in spots]
+    if beds and desk.view.bed not in beds:
+        desk.view.set("bed", beds[0])
+    desk.selection.pick(spot for spot, bed in zip(spots, beds, strict=True) if bed == desk.view.bed)
 
 
 def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None, *, turning: bool = False) -> None:
@@ -43,14 +52,18 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
     before = desk.job
 
     def find() -> Job:
-        from even_step.core.job.arrange import with_places  # noqa: PLC0415 - kernels load after the window shows
+        from even_step.core.job.arrange import over_beds  # noqa: PLC0415 - kernels load after the window shows
 
-        return with_places(job, outlines(), turning=turning)
+        return without_empty_beds(over_beds(job, outlines(), turning=turning))
 
     def placed(done: Job) -> None:
-        if desk.job is before:
-            desk.store.do(verb, done)
-            if pick is not None:
-                desk.selection.pick(pick)
+        if desk.job is not before:
+            return
+        desk.store.do(verb, done)
+        if pick is not None:
+            _look_at(desk, pick)
+        if bed_count(done) > bed_count(job):
+            told = f"Not all found room on one bed: the job has {bed_count(done)} now."
+            desk.note(told, remedy="beds.gather")
 
     desk.background.run("arrange", find, placed)

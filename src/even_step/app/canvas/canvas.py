@@ -98,7 +98,7 @@ class Canvas(QWidget):
             self.stir()
         if piece == "finding":
             self._bring_finding_into_view()
-        if piece in {"layers", "along", "station", "hidden_roles", "tool", "section"}:
+        if piece in {"layers", "along", "station", "hidden_roles", "tool", "section", "bed"}:
             self.rebuild()
 
     def _bring_finding_into_view(self) -> None:

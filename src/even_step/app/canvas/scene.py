@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
-from even_step.core.job.edits import Spot, copy_at, spots_of
+from even_step.core.job.edits import Spot, copy_at
 from even_step.core.job.model import Bed
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
@@ -118,7 +118,7 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
     job, machine = desk.job, desk.job.machine
     parts = []
     lines = _lines(desk) if desk.view.station in LINES_AT else None
-    for spot in spots_of(job) if lines is None else ():
+    for spot in desk.spots if lines is None else ():
         part, copy = job.parts[spot[0]], copy_at(job, spot)
         stand, model = desk.shelf.stand_of(part, copy), desk.shelf.shown(part)
         at = dragged.get(spot, copy.at)

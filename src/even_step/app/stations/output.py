@@ -63,7 +63,7 @@ class OutputStation(Sheet):
             return
         if stops:
             self._told.setText(f"A finding stops the export: {stops[0]['message']}. Remedy: {stops[0]['remedy']}.")
-        elif trial.job != self._desk.job:
+        elif trial.job != self._desk.job_of_bed:
             self._told.setText("The job has changed since this trial; slice again to export the job as it is now.")
         else:
             self._told.setText("Ready. No finding stops it.")

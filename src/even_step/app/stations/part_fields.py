@@ -216,7 +216,7 @@ class CopyFields(ToolFields):
         self._count = NumberField("copies", "", decimals=0)
         self._count.setAccessibleName("copies")
         self._count.chosen.connect(lambda value: set_copies(desk, desk.selection.parts[-1], round(value)))
-        self.add(line("how many on the bed", 1, self._count))
+        self.add(line("how many in all", 1, self._count))
 
     def show_copy(self, spot: edits.Spot) -> None:
         """Show the count."""

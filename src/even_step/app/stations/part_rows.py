@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
+from even_step.app.shelf import Stand
 from even_step.app.stations.rows import BodyRow, PartRow
 from even_step.app.widgets.fields import ChoiceField
 from even_step.app.widgets.sheet import button, clear, label, line
@@ -48,10 +49,10 @@ class PartRows(QWidget):
     def _numbers(self) -> list[int]:
         """Return the numbers of the parts in the order wished for; equal ones stay as brought in."""
         parts = self._desk.job.parts
-        numbers = list(range(len(parts)))
+        numbers = list(dict.fromkeys(number for number, _ in self._desk.spots))
 
         def size_of(number: int) -> NDArray[np.float64]:
-            stand = self._desk.stand((number, 0))
+            stand = self._stand(number)
             return np.zeros(3) if stand is None else stand.size
 
         match ORDERS[self._order.currentIndex()]:
@@ -78,14 +79,18 @@ class PartRows(QWidget):
             self._shape = shape
             self._make(shape)
         for row in self.rows:
-            stand = self._desk.stand((row.number, 0))
+            stand = self._stand(row.number)
             lengths = size(tuple(float(v) for v in stand.size)) if stand else "reading…"
             row.show_facts(lengths, *self._marks(row.number))
         for one in self.bodies:
             self._show_body(one)
 
+    def _stand(self, number: int) -> Stand | None:
+        """Return how the first copy of a part on the bed in view stands."""
+        return next((self._desk.stand(spot) for spot in self._desk.spots if spot[0] == number), None)
+
     def _show_body(self, row: BodyRow) -> None:
-        stand = self._desk.stand((row.number, 0))
+        stand = self._stand(row.number)
         model = self._desk.shelf.model(self._desk.job.parts[row.number])
         if stand is None or model is None or row.body not in model.numbers:
             return
@@ -109,7 +114,7 @@ class PartRows(QWidget):
     def _add_proposal(self, number: int, unit: str) -> None:
         """Offer another unit in place, with both sizes; nothing changes unasked."""
         part = self._desk.job.parts[number]
-        stand = self._desk.stand((number, 0))
+        stand = self._stand(number)
         if stand is None:
             return
         larger = size(tuple(float(v) * MM_PER[unit] for v in stand.size))

@@ -75,7 +75,7 @@ class PartsStation(Sheet):
         desk.store.changed.connect(self.refresh)
         desk.selection.changed.connect(self.refresh)
         desk.shelf.arrived.connect(self.refresh)
-        desk.view.changed.connect(lambda piece: self.refresh() if piece == "tool" else None)
+        desk.view.changed.connect(lambda piece: self.refresh() if piece in {"tool", "bed"} else None)
         files.reading_changed.connect(self._show_reading)
         self.refresh()
 
@@ -152,7 +152,7 @@ class PartsStation(Sheet):
     def refresh(self, *_: object) -> None:
         """Show the job as it is now."""
         job, selection = self._desk.job, self._desk.selection
-        count = sum(len(part.copies) for part in job.parts)
+        count = len(self._desk.spots)
         self.remark.setText(f"{count} on {job.machine.name}" if count else job.machine.name)
         self._empty.setVisible(not job.parts and not self._files.reading)
         self.rows.refresh()

@@ -186,7 +186,7 @@ class RecipeStation(Sheet):
 
     def _refresh_cards(self) -> None:
         """Mark the chosen card, and tell on each what it took for this job as it is."""
-        job = self._desk.job
+        job = self._desk.job_of_bed
         for card in self._cards.buttons():
             if isinstance(card, RecipeCard):
                 card.setChecked(card.recipe.name == job.recipe.name)

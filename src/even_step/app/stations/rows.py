@@ -98,8 +98,8 @@ class PartRow(Row):
 
     @property
     def spots(self) -> list[Spot]:
-        """Its copies."""
-        return [(self.number, k) for k in range(len(self.desk.job.parts[self.number].copies))]
+        """Its copies on the bed in view."""
+        return [spot for spot in self.desk.spots if spot[0] == self.number]
 
     def pick(self) -> None:
         """Pick all copies."""
@@ -135,7 +135,7 @@ class BodyRow(Row):
         """Pick the body, or only its part when it was picked."""
         selection = self.desk.selection
         spots = [spot for spot in selection.spots if spot[0] == self.number] or [
-            (self.number, k) for k in range(len(self.desk.job.parts[self.number].copies))
+            spot for spot in self.desk.spots if spot[0] == self.number
         ]
         selection.pick_body(spots, None if self.picked else self.body)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from even_step.app.desk import Note
@@ -24,6 +24,7 @@ class NoteBar(QWidget):
         super().__init__(parent)
         self.setObjectName("notes")
         self.setFixedHeight(32)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setStyleSheet(f"QWidget#notes {{ background: {PAPER.wash}; border: 1px solid {PAPER.rule}; }}")
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(12, 2, 8, 2)

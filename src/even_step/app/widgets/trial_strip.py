@@ -60,15 +60,16 @@ class SliceButton(QAbstractButton):
 class Ticket(QAbstractButton):
     """One trial: number, time, mass, what changed, findings by shape."""
 
-    def __init__(self, trial: Trial, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, trial: Trial, *, with_bed: bool) -> None:
+        super().__init__()
         self.trial = trial
         self.setObjectName(f"ticket {trial.number}")
         self.setFixedSize(TICKET)
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.changed = "; ".join(trial.changed)
+        bed = f"bed {trial.bed + 1}: " if with_bed else ""
+        self.changed = bed + "; ".join(trial.changed)
         self.setAccessibleName(f"trial {trial.number}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
         told = [finding["message"] for severity in ("stop", "warn") for finding in trial.findings(severity)]
         self.setToolTip("\n".join([f"Trial {trial.number}: {self.changed}", *told[:8]]))
@@ -142,7 +143,8 @@ class TrialStrip(QWidget):
             for ticket in self.shown:
                 self._tickets.removeWidget(ticket)
                 ticket.deleteLater()
-            self.shown = [Ticket(trial) for trial in self._trials.all]
+            several = len({trial.bed for trial in self._trials.all}) > 1
+            self.shown = [Ticket(trial, with_bed=several) for trial in self._trials.all]
             for i, ticket in enumerate(self.shown):
                 self._tickets.insertWidget(i, ticket)
                 ticket.clicked.connect(lambda _=False, ticket=ticket: self.chosen.emit(ticket.trial))

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from even_step.core.job.edits import MOST_COPIES, Spot, copy_at, laid_at, spots_of, with_part
-from even_step.core.job.model import Bed, Job, Layout
-from even_step.core.layout.nest import Ground, nest
+from even_step.core.job.beds import bed_count, put_on_bed, spots_on
+from even_step.core.job.edits import MOST_COPIES, Pair, Spot, copy_at, laid_at, with_part
+from even_step.core.job.model import MOST_BEDS, Bed, Job, Layout
+from even_step.core.layout.nest import Ground, Laid, nest
 from even_step.core.layout.outline import Outline
 from even_step.core.plane import region
 
@@ -20,7 +21,7 @@ def ground_of(bed: Bed, layout: Layout) -> Ground:
 
 
 def with_places(job: Job, outlines: Mapping[Spot, Outline], *, turning: bool = False) -> Job:
-    """Return the job with a place for every copy that had none.
+    """Return the job with a place for every copy that had none, on its own bed or beside it.
 
     Parameters
     ----------
@@ -31,21 +32,59 @@ def with_places(job: Job, outlines: Mapping[Spot, Outline], *, turning: bool = F
     turning
         Whether copies may be given quarter turns too, where the job's layout allows it.
     """
-    lacking = [spot for spot in spots_of(job) if copy_at(job, spot).at is None]
-    taken = [(outlines[spot], at) for spot in spots_of(job) if (at := copy_at(job, spot).at) is not None]
-    turns = QUARTERS if turning and job.layout.turning else QUARTERS[:1]
+    for bed in range(bed_count(job)):
+        lacking, found = _found(job, outlines, bed, turning=turning)
+        job = laid_at(job, {spot: (one.at, one.turn) for spot, one in zip(lacking, found, strict=True)})
+    return job
+
+
+def over_beds(job: Job, outlines: Mapping[Spot, Outline], *, turning: bool = False) -> Job:
+    """Return the job with a place for every copy that had none; what finds no room on its bed goes to the next.
+
+    What has no room on an empty bed either stands beside its own. See ``with_places``.
+    """
+    alone: dict[int, bool] = {}
+
+    def ever(spot: Spot) -> bool:
+        outline = outlines[spot]
+        if id(outline) not in alone:
+            ground = ground_of(job.machine.bed, job.layout)
+            alone[id(outline)] = nest([outline], ground, (), job.layout.spacing, _turns(job, turning=turning))[0].fits
+        return alone[id(outline)]
+
+    bed = 0
+    while bed < bed_count(job):
+        lacking, found = _found(job, outlines, bed, turning=turning)
+        room = bed + 1 < MOST_BEDS
+        goes = [spot for spot, one in zip(lacking, found, strict=True) if not one.fits and room and ever(spot)]
+        stays = {spot: (one.at, one.turn) for spot, one in zip(lacking, found, strict=True) if spot not in set(goes)}
+        job = put_on_bed(laid_at(job, stays), goes, bed + 1)
+        bed += 1
+    return job
+
+
+def _turns(job: Job, *, turning: bool) -> tuple[float, ...]:
+    return QUARTERS if turning and job.layout.turning else QUARTERS[:1]
+
+
+def _found(job: Job, outlines: Mapping[Spot, Outline], bed: int, *, turning: bool) -> tuple[list[Spot], list[Laid]]:
+    """Return which copies of a bed lack a place, and what places there are for them."""
+    lacking = [spot for spot in spots_on(job, bed) if copy_at(job, spot).at is None]
     ground = ground_of(job.machine.bed, job.layout)
-    found = nest([outlines[spot] for spot in lacking], ground, taken, job.layout.spacing, turns)
-    return laid_at(job, {spot: (one.at, one.turn) for spot, one in zip(lacking, found, strict=True)})
+    turns = _turns(job, turning=turning)
+    return lacking, nest([outlines[s] for s in lacking], ground, _taken(job, outlines, bed), job.layout.spacing, turns)
+
+
+def _taken(job: Job, outlines: Mapping[Spot, Outline], bed: int) -> list[tuple[Outline, Pair]]:
+    return [(outlines[spot], at) for spot in spots_on(job, bed) if (at := copy_at(job, spot).at) is not None]
 
 
 def filled(job: Job, outlines: Mapping[Spot, Outline], spot: Spot, most: int) -> Job:
-    """Return the job with further copies of one as long as there is room, at the most so many."""
-    taken = [(outlines[other], at) for other in spots_of(job) if (at := copy_at(job, other).at) is not None]
-    ground = ground_of(job.machine.bed, job.layout)
-    turns = QUARTERS if job.layout.turning else QUARTERS[:1]
-    found = nest([outlines[spot]] * most, ground, taken, job.layout.spacing, turns)
+    """Return the job with further copies of one on its bed as long as there is room, at the most so many."""
     model, number = copy_at(job, spot), spot[0]
+    ground = ground_of(job.machine.bed, job.layout)
+    taken = _taken(job, outlines, model.bed)
+    found = nest([outlines[spot]] * most, ground, taken, job.layout.spacing, _turns(job, turning=True))
     more = tuple(
         model.model_copy(update={"at": one.at, "turn": model.turn + one.turn, "locked": False})
         for one in found

@@ -98,17 +98,10 @@ def laid_at(job: Job, places: Mapping[Spot, tuple[Pair, float]]) -> Job:
     return job
 
 
-def without_places(job: Job) -> Job:
-    """Return the job with every copy that is not locked taken off its place, to be laid out anew."""
-    parts = tuple(
-        part.model_copy(
-            update={
-                "copies": tuple(copy if copy.locked else copy.model_copy(update={"at": None}) for copy in part.copies)
-            }
-        )
-        for part in job.parts
-    )
-    return job.model_copy(update={"parts": parts})
+def without_places(job: Job, spots: Iterable[Spot] | None = None) -> Job:
+    """Return the job with copies that are not locked taken off their places, to be laid out anew; all, if not named."""
+    chosen = spots_of(job) if spots is None else spots
+    return with_mark(job, [spot for spot in chosen if not copy_at(job, spot).locked], at=None)
 
 
 def turned(job: Job, spots: Iterable[Spot], axis: int, degrees: float) -> Job:
@@ -247,8 +240,8 @@ def with_copies(job: Job, number: int, count: int) -> Job:
     return with_part(job, number, copies=copies)
 
 
-def with_mark(job: Job, spots: Iterable[Spot], **marks: bool) -> Job:
-    """Lock or unlock, hide or show copies."""
+def with_mark(job: Job, spots: Iterable[Spot], **marks: object) -> Job:
+    """Give copies other marks, such as ``locked``, ``hidden`` or ``bed``."""
     return _with_copies(job, spots, lambda copy: copy.model_copy(update=marks))
 
 

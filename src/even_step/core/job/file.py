@@ -11,6 +11,7 @@ from xml.sax.saxutils import quoteattr
 import numpy as np
 
 from even_step.core.errors import InputError
+from even_step.core.job.beds import GAP
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.job.text import job_from_record, job_text
@@ -76,7 +77,7 @@ def job_file(job: Job, models: list[Model]) -> bytes:
         for part, model in zip(job.parts, models, strict=True)
     ]
     record = job_text(job.model_copy(update={"parts": tuple(parts)}))
-    model = _model_xml(parts, wholes)
+    model = _model_xml(parts, wholes, GAP * job.machine.bed.size[0])
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
         for name, text in (
@@ -91,8 +92,11 @@ def job_file(job: Job, models: list[Model]) -> bytes:
     return buffer.getvalue()
 
 
-def _model_xml(parts: list[Part], wholes: list[Model]) -> str:
-    """Write each model once, whole; then what parts leave of a model; then where all copies stand."""
+def _model_xml(parts: list[Part], wholes: list[Model], apart: float) -> str:
+    """Write each model once, whole; then what parts leave of a model; then where all copies stand.
+
+    ``apart`` is how far it is from one bed to the next, mm.
+    """
     objects: list[str] = []
     bodies_of: list[list[int]] = []
     for model in wholes:
@@ -112,7 +116,7 @@ def _model_xml(parts: list[Part], wholes: list[Model]) -> str:
         name = named[0] if named else wholes[number].name
         objects.append(_object(len(objects) + 1, name, f"<components>{links}</components>"))
     items = [
-        f'<item objectid="{joins[part.object, part.bodies]}" transform="{_transform(part, copy, model)}"/>'
+        f'<item objectid="{joins[part.object, part.bodies]}" transform="{_transform(part, copy, model, apart)}"/>'
         for part in parts
         for model in (wholes[part.object].only(part.bodies),)
         for copy in part.copies
@@ -138,10 +142,10 @@ def _mesh_xml(mesh: Mesh) -> str:
     return f"<mesh><vertices>{vertices}</vertices><triangles>{facets}</triangles></mesh>"
 
 
-def _transform(part: Part, copy: Copy, model: Model) -> str:
+def _transform(part: Part, copy: Copy, model: Model, apart: float) -> str:
     """Return a copy's pose as twelve numbers: images of the axes, then the shift."""
     matrix = pose_matrix(part, copy) * MM_PER[part.unit]
     _, shift = set_down(model.merged(), matrix)
     x, y = copy.at or (0.0, 0.0)
-    rows = np.vstack((matrix.T, shift + np.array([x, y, 0.0])))
+    rows = np.vstack((matrix.T, shift + np.array([x + copy.bed * apart, y, 0.0])))
     return " ".join(f"{value:.9g}" for value in rows.ravel())

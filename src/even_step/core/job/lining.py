@@ -86,6 +86,16 @@ def _locked(job: Job) -> Counter[tuple[str, object]]:
     for spot in spots_of(job):
         part, copy = job.parts[spot[0]], copy_at(job, spot)
         if copy.locked:
-            pose = part.source, part.object, part.bodies, part.unit, part.stretch, part.turn, copy.at, copy.turn
+            pose = (
+                part.source,
+                part.object,
+                part.bodies,
+                part.unit,
+                part.stretch,
+                part.turn,
+                copy.at,
+                copy.bed,
+                copy.turn,
+            )
             told.append((part.name, pose))
     return Counter(told)

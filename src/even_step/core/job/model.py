@@ -12,6 +12,7 @@ from even_step.core.errors import EvenStepError
 from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
+MOST_BEDS = 50
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
@@ -134,12 +135,14 @@ class Recipe(Frozen):
 
 
 class Copy(Frozen):
-    """One part on the bed: the middle of its outline in mm (none: to be arranged) and its turn in degrees.
+    """One part on a bed: the middle of its outline in mm (none: to be arranged) and its turn in degrees.
 
-    What is locked stays as it is; what is hidden is not drawn on the bed, but printed.
+    ``bed`` counts the beds of the job. What is locked stays as it is; what is hidden is not drawn on the bed, but
+    printed.
     """
 
     at: Pair | None = None
+    bed: Annotated[int, Field(ge=0, lt=MOST_BEDS)] = 0
     turn: Finite = 0.0
     locked: bool = False
     hidden: bool = False

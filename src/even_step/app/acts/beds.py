@@ -1,0 +1,81 @@
+"""What can be done with the beds of a job."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from even_step.app.acts.action import Action
+from even_step.app.acts.placing import about, place_new
+from even_step.app.bench import Bench
+from even_step.core.errors import EvenStepError
+from even_step.core.job import edits
+from even_step.core.job.beds import bed_count, put_on_bed, spots_on
+from even_step.core.job.model import MOST_BEDS
+
+
+def _step(way: int) -> Callable[[Bench], None]:
+    def run(bench: Bench) -> None:
+        view = bench.desk.view
+        view.set("bed", (view.bed + way) % bed_count(bench.desk.job))
+
+    return run
+
+
+def _move(bench: Bench, bed: int) -> None:
+    desk, spots = bench.desk, list(bench.desk.selection.spots)
+    try:
+        job = put_on_bed(desk.job, spots, bed)
+    except EvenStepError as error:
+        desk.note(str(error), "stop")
+        return
+    place_new(desk, f"move {about(desk)} to bed {bed + 1}", job, spots)
+
+
+def _gather_all(bench: Bench) -> None:
+    job = edits.without_places(bench.desk.job)
+    free = [spot for spot in edits.spots_of(job) if edits.copy_at(job, spot).at is None]
+    place_new(bench.desk, "arrange all beds", edits.with_mark(job, free, bed=0), turning=True)
+
+
+def _several(bench: Bench) -> bool:
+    return bed_count(bench.desk.job) > 1
+
+
+def _picked(bench: Bench) -> bool:
+    return bool(bench.desk.selection.spots)
+
+
+def _leaves_something(bench: Bench) -> bool:
+    """Whether others stay behind when what is picked goes to a bed of its own."""
+    desk = bench.desk
+    picked = len(desk.selection.spots)
+    return 0 < picked < len(spots_on(desk.job, desk.view.bed)) and bed_count(desk.job) < MOST_BEDS
+
+
+ACTIONS = (
+    Action("beds.next", "Next bed", "Parts/Beds", _step(1), ("Ctrl+PgDown",), can=_several),
+    Action("beds.last", "Bed before", "Parts/Beds", _step(-1), ("Ctrl+PgUp",), can=_several),
+    Action(
+        "beds.move_next",
+        "Move to the next bed",
+        "Parts/Beds",
+        lambda b: _move(b, (b.desk.view.bed + 1) % bed_count(b.desk.job)),
+        can=lambda b: _several(b) and _picked(b),
+    ),
+    Action(
+        "beds.move_new",
+        "Move to a new bed",
+        "Parts/Beds",
+        lambda b: _move(b, bed_count(b.desk.job)),
+        can=_leaves_something,
+        synonyms=("plate", "another bed", "second bed"),
+    ),
+    Action(
+        "beds.gather",
+        "Gather over all beds",
+        "Parts/Beds",
+        _gather_all,
+        ("Shift+G",),
+        can=lambda b: bool(b.desk.job.parts),
+    ),
+)

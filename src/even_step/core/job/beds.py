@@ -1,0 +1,56 @@
+"""The beds of a job: what does not fit on one is printed on the next; each is sliced alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from even_step.core.errors import JobError
+from even_step.core.job.edits import Spot, copy_at, spots_of, with_mark
+from even_step.core.job.model import MOST_BEDS, Job
+
+GAP = 1.2  # bed widths from one bed to the next, where all are drawn side by side
+
+
+def bed_count(job: Job) -> int:
+    """Return how many beds the job has; one at least."""
+    return 1 + max((copy.bed for part in job.parts for copy in part.copies), default=0)
+
+
+def spots_on(job: Job, bed: int) -> list[Spot]:
+    """Return every copy on a bed, in the job's order."""
+    return [spot for spot in spots_of(job) if copy_at(job, spot).bed == bed]
+
+
+def on_bed(job: Job, bed: int) -> Job:
+    """Return the job that prints one bed alone: only its copies, on a first bed, without the parts that have none."""
+    if bed == 0 and bed_count(job) == 1:
+        return job
+    parts = []
+    for part in job.parts:
+        copies = tuple(copy.model_copy(update={"bed": 0}) for copy in part.copies if copy.bed == bed)
+        if copies:
+            parts.append(part.model_copy(update={"copies": copies}))
+    return job.model_copy(update={"parts": tuple(parts)})
+
+
+def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
+    """Put copies on another bed, where they have no place yet.
+
+    Raises
+    ------
+    JobError
+        When there can be no such bed.
+    """
+    if not 0 <= bed < MOST_BEDS:
+        raise JobError(f"cannot have a bed {bed + 1}", subject=job.name, remedy=f"1 to {MOST_BEDS}")
+    return with_mark(job, [spot for spot in spots if copy_at(job, spot).bed != bed], bed=bed, at=None)
+
+
+def without_empty_beds(job: Job) -> Job:
+    """Return the job with its beds counted anew, so that none of them is empty."""
+    used = sorted({copy.bed for part in job.parts for copy in part.copies})
+    if used == list(range(len(used))):
+        return job
+    for new, old in enumerate(used):
+        job = with_mark(job, spots_on(job, old), bed=new)
+    return job

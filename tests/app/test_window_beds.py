@@ -1,0 +1,96 @@
+"""Several beds in the window: tabs, what goes where, a trial for each."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
+
+from even_step.core.job.beds import bed_count, spots_on
+from tests.shapes import box, write_stl
+
+Held = Qt.KeyboardModifier
+
+
+@pytest.fixture
+def two_beds(hand, tmp_path):
+    """The window with nine blocks of which seven fit on a bed."""
+    hand.drop(write_stl(tmp_path / "block.stl", box(80, 60, 5)))
+    hand.desk.selection.pick([(0, 0)])
+    QApplication.processEvents()
+    hand.type_into("copies", "9")
+    hand.wait(lambda: bed_count(hand.desk.job) > 1)
+    hand.drawn()
+    assert "found room" in hand.window.area.notes.text
+    hand.click("remedy Gather over all beds")
+    hand.wait(lambda: bed_count(hand.desk.job) == 2)
+    hand.drawn()
+    return hand
+
+
+def test_what_finds_no_room_stands_on_a_second_bed_with_a_tab(two_beds):
+    hand = two_beds
+    assert [tab.text() for tab in hand.window.area.beds.tabs] == ["Bed 1 · 7", "Bed 2 · 2"]
+    assert len(hand.canvas.scene.parts) == 7
+    assert not any(part.off or part.touching for part in hand.canvas.scene.parts)
+    hand.click("bed 1")
+    hand.drawn()
+    assert len(hand.canvas.scene.parts) == 2
+    assert hand.window.parts.rows.rows[0].count == "×2"
+    hand.key(Qt.Key.Key_PageUp, Held.ControlModifier)
+    assert hand.desk.view.bed == 0
+
+
+def test_one_bed_needs_no_tabs(block):
+    assert block.window.area.beds.isHidden()
+    assert block.canvas.y() == 0
+
+
+def test_each_bed_has_its_trials(two_beds):
+    hand = two_beds
+    first = hand.slice()
+    hand.click("bed 1")
+    assert hand.desk.trials.shown is None
+    second = hand.slice()
+    assert (first.bed, second.bed) == (0, 1)
+    assert len(first.report["parts"][0]["placements"]) == 7
+    assert len(second.report["parts"][0]["placements"]) == 2
+    assert hand.window.files.proposed("gcode").endswith("_bed_2.gcode")
+    hand.click(f"ticket {first.number}")
+    assert hand.desk.view.bed == 0
+    assert hand.desk.trials.shown is first
+    hand.click("bed 1")
+    assert hand.desk.trials.shown is second
+
+
+def test_parts_are_moved_to_a_new_bed_and_gathered_again(block):
+    hand = block
+    hand.desk.selection.pick([(0, 0)])
+    hand.key(Qt.Key.Key_D, Held.ControlModifier)
+    hand.wait(lambda: len(hand.desk.job.parts[0].copies) == 2)
+    before = hand.desk.job
+    hand.window.run("beds.move_new")
+    hand.wait(lambda: bed_count(hand.desk.job) == 2)
+    assert hand.desk.view.bed == 1
+    assert hand.desk.selection.spots == ((0, 1),)
+    hand.key(Qt.Key.Key_G, Held.ShiftModifier)
+    hand.wait(lambda: bed_count(hand.desk.job) == 1)
+    hand.drawn()
+    assert hand.window.area.beds.isHidden()
+    hand.key(Qt.Key.Key_Z, Held.ControlModifier)
+    hand.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert hand.desk.job == before
+
+
+def test_the_last_part_of_a_bed_takes_the_bed_with_it(two_beds):
+    hand = two_beds
+    hand.click("bed 0")
+    hand.desk.selection.pick(())
+    hand.key(Qt.Key.Key_A, Held.ControlModifier)
+    assert len(hand.desk.selection.spots) == 7
+    hand.key(Qt.Key.Key_Delete)
+    hand.drawn()
+    assert bed_count(hand.desk.job) == 1
+    assert len(spots_on(hand.desk.job, 0)) == 2
+    hand.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert bed_count(hand.desk.job) == 2

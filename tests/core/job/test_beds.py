@@ -1,0 +1,113 @@
+"""What does not fit on one bed goes to further ones, each sliced alone."""
+
+from __future__ import annotations
+
+import lib3mf
+import numpy as np
+import pytest
+
+from even_step.core.errors import JobError
+from even_step.core.job.arrange import over_beds
+from even_step.core.job.beds import bed_count, on_bed, put_on_bed, spots_on, without_empty_beds
+from even_step.core.job.edits import copy_at, laid_at, removed, spots_of, with_mark
+from even_step.core.job.file import job_file, read_job_file
+from even_step.core.layout.outline import box_outline
+from even_step.core.mesh.read.model import read_model
+from even_step.core.pipeline import models_of, settled
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.work import Crew
+from tests.shapes import box, write_stl
+from tests.slicing_help import job_of, slice_again
+
+
+@pytest.fixture
+def blocks(tmp_path):
+    """Twelve blocks of 80 × 60 × 10 mm, of which six fit on the bed of 220 × 220 mm."""
+    return job_of(write_stl(tmp_path / "block.stl", box(80, 60, 10)), copies=12)
+
+
+def run():
+    return StageRun(Crew(1), StageCache())
+
+
+def apart(job, bed, size, spacing):
+    """Whether all copies on a bed lie on it, no two closer than the spacing."""
+    at = np.array([copy_at(job, spot).at for spot in spots_on(job, bed)])
+    low, high = at - np.array(size) / 2, at + np.array(size) / 2
+    if (low < -1e-6).any() or (high > 220 + 1e-6).any():
+        return False
+    gap = np.maximum(low[:, None] - high[None], low[None] - high[:, None]).max(axis=2)
+    return (gap[~np.eye(len(at), dtype=bool)] >= spacing - 1e-3).all()
+
+
+def test_what_finds_no_room_goes_to_the_next_bed(blocks):
+    job = settled(blocks, run())
+    counts = [len(spots_on(job, bed)) for bed in range(bed_count(job))]
+    assert sum(counts) == 12
+    assert counts == sorted(counts, reverse=True)
+    assert len(counts) == 2
+    assert all(apart(job, bed, (80, 60), 6.0) for bed in range(2))
+
+
+def test_what_no_bed_can_hold_stands_beside_its_own(blocks):
+    outlines = dict.fromkeys(spots_of(blocks), box_outline(80, 60)) | {(0, 3): box_outline(400, 20)}
+    job = over_beds(blocks, outlines)
+    assert copy_at(job, (0, 3)).bed == 0
+    assert bed_count(job) == 2
+    assert all(copy_at(job, spot).at is not None for spot in spots_of(job))
+
+
+def test_what_stands_already_stays(blocks):
+    first = laid_at(blocks, {(0, 0): ((110.0, 110.0), 0.0)})
+    job = settled(first, run())
+    assert copy_at(job, (0, 0)) == copy_at(first, (0, 0))
+
+
+def test_a_bed_alone_is_a_job_of_its_own(blocks, tmp_path):
+    job = settled(blocks, run())
+    with pytest.raises(JobError, match="has 2 beds"):
+        slice_again(tmp_path, job)
+    alone = on_bed(job, 1)
+    assert bed_count(alone) == 1
+    assert len(spots_of(alone)) == len(spots_on(job, 1))
+    done = slice_again(tmp_path, alone)
+    assert len(done.sliced.placed) == len(spots_of(alone))
+    assert on_bed(alone, 0) is alone
+
+
+def test_parts_that_are_not_on_the_bed_are_left_out(blocks, tmp_path):
+    other = job_of(write_stl(tmp_path / "other.stl", box()))
+    both = blocks.model_copy(update={"parts": (*other.parts, *blocks.parts)})
+    both = with_mark(both, [(0, 0)], bed=1)
+    assert [part.name for part in on_bed(both, 0).parts] == ["block"]
+    assert [part.name for part in on_bed(both, 1).parts] == ["other"]
+
+
+def test_empty_beds_go(blocks):
+    job = with_mark(with_mark(blocks, [(0, 1)], bed=2), [(0, 2)], bed=4)
+    assert [copy.bed for copy in without_empty_beds(job).parts[0].copies[:3]] == [0, 1, 2]
+    left = without_empty_beds(removed(job, spots_on(job, 0)))
+    assert [copy.bed for copy in left.parts[0].copies] == [0, 1]
+    assert without_empty_beds(blocks) is blocks
+
+
+def test_a_part_put_on_another_bed_needs_a_place_there(blocks):
+    job = put_on_bed(settled(blocks, run()), [(0, 0)], 3)
+    assert (copy_at(job, (0, 0)).bed, copy_at(job, (0, 0)).at) == (3, None)
+    with pytest.raises(JobError, match="cannot have a bed 51"):
+        put_on_bed(job, [(0, 0)], 50)
+
+
+def test_beds_come_back_and_stand_side_by_side_for_other_readers(blocks, tmp_path):
+    job = settled(blocks, run())
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(job, models_of(job, run())))
+    back = read_job_file(saved)
+    assert [copy.bed for copy in back.parts[0].copies] == [copy.bed for copy in job.parts[0].copies]
+    assert read_model(saved)[0].name == "block"
+    model = lib3mf.get_wrapper().CreateModel()
+    model.QueryReader("3mf").ReadFromFile(str(saved))
+    items, shifts = model.GetBuildItems(), []
+    while items.MoveNext():
+        shifts.append(items.GetCurrent().GetObjectTransform().Fields[3][0])
+    assert sum(shift > 220 for shift in shifts) == len(spots_on(job, 1))
