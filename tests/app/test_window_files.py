@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QProgressBar
 
 from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
@@ -20,6 +20,7 @@ from even_step.core.job.shipped import DATA
 from even_step.core.job.text import read_job_text
 from tests.shapes import box, write_stl
 
+DEMO = DATA / "demo"
 Held = Qt.KeyboardModifier
 
 
@@ -328,3 +329,22 @@ def answer_dialog(hand, path):
         QTest.keyClick(name, Qt.Key.Key_Return)
 
     QTimer.singleShot(400, answer)
+
+
+def test_each_file_being_read_can_be_stopped_and_the_others_come_in(hand):
+    hand.window.files.bring_in([str(DEMO / "mast_bracket.step"), str(DEMO / "bearing_hub.stl")])
+    bar = hand.find(QProgressBar, "progress mast_bracket.step")
+    assert bar.accessibleName() == "reading mast_bracket.step"
+    hand.click("stop mast_bracket.step")
+    hand.wait(lambda: not hand.window.files.reading)
+    hand.drawn()
+    assert [part.name for part in hand.desk.job.parts] == ["bearing_hub"]
+    assert not hand.window.area.notes.isVisible()
+
+
+def test_a_file_that_is_read_says_how_far_it_is(hand):
+    told = []
+    hand.window.files.got_on.connect(lambda path, share: told.append(share))
+    hand.drop(DEMO / "wind_arrow.3mf")
+    assert told == sorted(told)
+    assert 0.4 < told[-1] <= 1.0

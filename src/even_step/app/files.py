@@ -49,6 +49,7 @@ class JobFiles(QObject):
     """Moves jobs and models between disk and desk, through the worker."""
 
     reading_changed = Signal()
+    got_on = Signal(str, float)
     path_changed = Signal()
     exported = Signal(str)
     job_offered = Signal(str)
@@ -86,7 +87,10 @@ class JobFiles(QObject):
                 self._remember(path)
 
         request = OpenJob(path, str(self._desk.shelf.folder))
-        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+        self._begin(path, self._ask_for(request, path, done))
+
+    def _ask_for(self, request: OpenJob, path: str, done: Callable[..., None]) -> Task:
+        return self._desk.worker.ask(request, done=done, failed=self._failure(path), cancelled=lambda: self._end(path))
 
     def _take(self, job: Job, path: str) -> None:
         self.path = path
@@ -116,7 +120,7 @@ class JobFiles(QObject):
             place()
 
         request = OpenJob(path, str(self._desk.shelf.folder))
-        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+        self._begin(path, self._ask_for(request, path, done))
 
     def bring_in(self, paths: Sequence[str]) -> None:
         """Bring in models, all in one step; for a job it is asked whether to open it, unless the bed is empty."""
@@ -151,7 +155,19 @@ class JobFiles(QObject):
             return failed
 
         for path in dict.fromkeys(models):
-            self._begin(path, self._desk.shelf.read((path, "winding"), take(path), fail(path)))
+            task = self._desk.shelf.read(
+                (path, "winding"),
+                take(path),
+                fail(path),
+                cancelled=lambda path=path: gone(path),
+                progress=lambda _, share, path=path: self.got_on.emit(path, share),
+            )
+            self._begin(path, task)
+
+    def call_off(self, path: str) -> None:
+        """Stop reading a file; what else is being brought in comes without it."""
+        if path in self.reading:
+            self._desk.worker.call_off(self.reading[path])
 
     def _add(self, read: list[tuple[str, tuple[ShelfModel, ...]]]) -> None:
         here = (Copy(bed=self._desk.view.bed),)

@@ -33,6 +33,9 @@ class Outlines:
             if stand is None or model is None:
                 return None
             poses[spot] = model, stand.matrix[:3, :3].tobytes()
+            size = float(stand.size[0]), float(stand.size[1])
+        if len(poses) == 1:
+            return lambda: dict.fromkeys(poses, _box(*size))
         return lambda: {spot: self._found(*pose) for spot, pose in poses.items()}
 
     @staticmethod
@@ -41,3 +44,10 @@ class Outlines:
 
         matrix = np.frombuffer(linear).reshape(3, 3)
         return outline_of(Mesh(model.mesh.vertices @ matrix.T, model.mesh.faces))
+
+
+def _box(width: float, depth: float) -> Outline:
+    """Return what a part's bounds cover; alone on the bed, that will do."""
+    from even_step.core.layout.outline import box_outline  # noqa: PLC0415 - kernels load after the window shows
+
+    return box_outline(width, depth)

@@ -119,7 +119,7 @@ def read_models(sources: Iterable[Source], run: StageRun, settings: ReadSettings
         out[path, repair], _ = run.stage(
             "read",
             (path, _stamp(path), fine, repair),
-            lambda path=path, fine=fine, repair=repair: _read(path, fine, repair),  # type: ignore[misc]
+            lambda path=path, fine=fine, repair=repair: _read(path, fine, repair, run.crew),  # type: ignore[misc]
         )
     return out
 
@@ -142,9 +142,10 @@ def _is_step(path: str) -> bool:
         return False
 
 
-def _read(path: str, deflection: float, repair: Repair) -> tuple[list[Model], str]:
+def _read(path: str, deflection: float, repair: Repair, crew: Crew) -> tuple[list[Model], str]:
     data = file_bytes(Path(path))
-    return read_model(Path(path), data, deflection, repair), f"{digest(data)}-{deflection:g}-{repair}"
+    models = read_model(Path(path), data, deflection, repair, crew.look)
+    return models, f"{digest(data)}-{deflection:g}-{repair}"
 
 
 def model_of(part: Part, files: Files) -> Model:

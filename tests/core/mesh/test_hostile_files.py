@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import io
 import struct
+import time
 import zipfile
 
 import numpy as np
 import pytest
 
-from even_step.core.errors import InputError
+from even_step.core.errors import Cancelled, InputError
 from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read import components
@@ -236,3 +237,18 @@ def test_flipped_bytes_never_break_a_reader(tmp_path):
             read_model(path)
         except InputError as error:
             assert name in str(error)
+
+
+def test_reading_ends_when_it_is_called_off():
+    looks = []
+
+    def look():
+        looks.append(None)
+        if len(looks) > 2:
+            raise Cancelled
+
+    begun = time.monotonic()
+    with pytest.raises(Cancelled):
+        read_model(DATA / "demo" / "mast_bracket.step", look=look)
+    assert time.monotonic() - begun < 5.0
+    assert len(looks) == 3

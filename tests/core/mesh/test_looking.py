@@ -71,6 +71,17 @@ def test_extremes_give_the_bounds_of_every_pose():
         assert turned.max(axis=0) == pytest.approx(all_turned.max(axis=0), abs=1e-12)
 
 
+@pytest.mark.parametrize("stretch", [(1.0, 1.0, 1.0), (1.0, 0.7, 0.2)])
+def test_a_large_round_mesh_has_its_extremes_without_a_search_for_its_hull(stretch):
+    mesh = mended(np.concatenate((ball(20, 6) * stretch, box(30, 6, 3))))
+    corners = extremes(mesh)
+    assert len(corners) < len(mesh.vertices)
+    for turn in ((0, 0, 0), (30, 40, 50), (90, 0, 17)):
+        turned, all_turned = corners @ turn_matrix(turn).T, mesh.vertices @ turn_matrix(turn).T
+        assert turned.min(axis=0) == pytest.approx(all_turned.min(axis=0), abs=1e-12)
+        assert turned.max(axis=0) == pytest.approx(all_turned.max(axis=0), abs=1e-12)
+
+
 def test_a_flat_mesh_has_extremes_too():
     mesh = mended(box(20, 10, 5)[:2])
     assert len(extremes(mesh)) == len(np.unique(mesh.faces))

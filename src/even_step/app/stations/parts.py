@@ -17,9 +17,10 @@ from even_step.app.stations.measure_fields import MeasureFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
+from even_step.app.stations.reading_rows import ReadingRows
 from even_step.app.theme.icons import icon
 from even_step.app.view import TOOLS
-from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
+from even_step.app.widgets.sheet import Group, Sheet, button, label, line
 from even_step.core.job.edits import Spot
 from even_step.core.mesh.mesh import Mesh
 
@@ -48,8 +49,7 @@ class PartsStation(Sheet):
         self._figures_of: object = None
         self.rows = PartRows(desk, lambda number: self._marked.get(number, ("", "")))
         self.add(self.rows)
-        self._reading = QVBoxLayout()
-        self.add(self._reading)
+        self.add(ReadingRows(files))
         self._empty = self._make_empty()
         self.add(self._empty)
         self.add(self._make_buttons())
@@ -76,7 +76,7 @@ class PartsStation(Sheet):
         desk.selection.changed.connect(self.refresh)
         desk.shelf.arrived.connect(self.refresh)
         desk.view.changed.connect(lambda piece: self.refresh() if piece in {"tool", "bed"} else None)
-        files.reading_changed.connect(self._show_reading)
+        files.reading_changed.connect(self._show_empty)
         self.refresh()
 
     def _make_empty(self) -> QWidget:
@@ -154,7 +154,7 @@ class PartsStation(Sheet):
         job, selection = self._desk.job, self._desk.selection
         count = len(self._desk.spots)
         self.remark.setText(f"{count} on {job.machine.name}" if count else job.machine.name)
-        self._empty.setVisible(not job.parts and not self._files.reading)
+        self._show_empty()
         self.rows.refresh()
         picked = bool(selection.spots)
         for act in self._acts:
@@ -205,10 +205,7 @@ class PartsStation(Sheet):
             for value, text in zip(self._values, told, strict=True):
                 value.setText(text)
 
-    def _show_reading(self) -> None:
-        clear(self._reading)
-        for path in self._files.reading:
-            self._reading.addWidget(label(f"{Path(path).name} …", "mark"))
+    def _show_empty(self) -> None:
         self._empty.setVisible(not self._desk.job.parts and not self._files.reading)
 
     def focus_tool(self, tool: str) -> None:

@@ -67,6 +67,8 @@ QScrollBar:horizontal { background: transparent; height: 8px; margin: 0; }
 QScrollBar::handle:horizontal { background: $rule; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {
     background: none; border: none; height: 0; width: 0; }
+QProgressBar { background: $paper; border: 1px solid $rule; }
+QProgressBar::chunk { background: $accent; }
 QListWidget { background: $sheet; border: none; outline: none; }
 QListWidget::item:selected { background: $wash; color: $ink; }
 QSplitter::handle { background: $rule; }

@@ -89,14 +89,18 @@ def keep_file(path: Path, folder: Path) -> Path:
 
 def read_file(request: ReadFile, bench: Bench, crew: Crew) -> Outcome:
     """Read one file and describe its models, with the meshes of their bodies for drawing."""
+    crew.expect(2)
     crew.begin("read")
     kept = str(keep_file(Path(request.path), Path(request.folder)))
     source = kept, request.repair
     models, _ = read_models([source], StageRun(crew, bench.cache))[source]
+    crew.expect(2 * sum(len(model.bodies) for model in models))
+    crew.steps.done = crew.steps.expected // 2
     arrays: dict[str, NDArray[Any]] = {}
     for i, model in enumerate(models):
         for k, body in enumerate(model.bodies):
-            crew.look()
+            crew.begin("draw")
+            crew.end()
             arrays |= {f"{i} {k} {name}": array for name, array in _drawn(body, len(model.bodies)).items()}
     return Outcome({"file": kept, "models": [_facts(model) for model in models]}, arrays)
 

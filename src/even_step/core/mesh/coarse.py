@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import product
+
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.mesh.mesh import Mesh
 
+MOST_HULLED = 20_000  # vertices whose convex hull is looked for
 FINEST_SHARE = 1 / 32  # of the largest side, the cell tried first
 
 
@@ -53,17 +56,38 @@ def _clustered(mesh: Mesh, cell: float) -> Mesh:
 
 
 def extremes(mesh: Mesh) -> NDArray[np.float64]:
-    """Return the vertices of the convex hull: they alone decide the bounds of a part in any pose.
+    """Return vertices that alone decide the bounds of a part in any pose: those of the convex hull, at least.
 
     Returns
     -------
     (n, 3) float64
-        Of a mesh without volume, all used vertices.
+        Of a mesh without volume, all used vertices. Of one so round that most of its vertices are on the hull, all
+        that may be, for finding the hull would take longer than its use saves.
     """
     from scipy.spatial import ConvexHull, QhullError  # noqa: PLC0415 - loads in 0.3 s, and only readers need it
 
-    used = mesh.vertices[np.unique(mesh.faces)]
+    touched = np.zeros(len(mesh.vertices), np.bool_)
+    touched[mesh.faces.ravel()] = True
+    used = mesh.vertices[touched]
     try:
+        if len(used) > MOST_HULLED:
+            used = used[_may_be_outermost(used)]
+        if len(used) > MOST_HULLED:
+            return used
         return np.ascontiguousarray(used[ConvexHull(used).vertices])
     except (QhullError, ValueError):
         return used
+
+
+def _may_be_outermost(points: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Tell which points lie outside a polytope whose corners are the outermost points in some directions."""
+    from scipy.spatial import ConvexHull  # noqa: PLC0415
+
+    directions = [way for way in product((-1.0, 0.0, 1.0), repeat=3) if any(way)]
+    corners = np.unique([int(np.argmax(points @ np.array(way))) for way in directions])
+    sides = ConvexHull(points[corners]).equations.astype(np.float64)
+    slack = 1e-9 * float(np.ptp(points, axis=0).max())
+    outside = np.zeros(len(points), np.bool_)
+    for normal_and_offset in sides:
+        outside |= points @ normal_and_offset[:3] + normal_and_offset[3] > -slack
+    return outside

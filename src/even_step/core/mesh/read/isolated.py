@@ -14,6 +14,8 @@ import resource
 import subprocess
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +28,7 @@ from even_step.core.mesh.read.glb import read_glb
 
 SOURCES = Path(__file__).parents[4]
 MOST_SECONDS = 90
+LOOKS = 0.05  # s from one look at the stop flag to the next
 MOST_MEMORY = 3 << 30
 MOST_TRIANGLES = 20_000_000
 ANGLE = 0.2  # rad: how far facets may turn from a curved STEP face
@@ -36,7 +39,9 @@ RawBody = tuple[str, NDArray[np.float64], NDArray[np.int64]]
 RawPart = tuple[str, list[RawBody]]
 
 
-def read_isolated(kind: str, path: Path, deflection: float) -> tuple[str, list[RawPart]]:
+def read_isolated(
+    kind: str, path: Path, deflection: float, look: Callable[[], None] = lambda: None
+) -> tuple[str, list[RawPart]]:
     """Read a ``3mf``, a ``3mf-job`` of ours or a ``step`` file in a process of its own.
 
     Parameters
@@ -45,6 +50,8 @@ def read_isolated(kind: str, path: Path, deflection: float) -> tuple[str, list[R
         Format and file.
     deflection
         How far facets may stray from a curved STEP face, mm.
+    look
+        Called every so often; what it raises ends the reading.
 
     Returns
     -------
@@ -67,21 +74,9 @@ def read_isolated(kind: str, path: Path, deflection: float) -> tuple[str, list[R
             str(out),
             repr(deflection),
         ]
-        try:
-            done = subprocess.run(
-                command,
-                capture_output=True,
-                timeout=MOST_SECONDS,
-                check=False,
-                cwd=folder,
-                env={**os.environ, "PYTHONPATH": str(SOURCES)},
-            )
-        except subprocess.TimeoutExpired as error:
-            raise InputError(
-                f"took longer than {MOST_SECONDS} s to read", subject=path, remedy="export a simpler model"
-            ) from error
-        if done.returncode != 0 or not out.exists():
-            lines = done.stderr.decode("utf-8", "replace").strip().splitlines() if done.returncode == 2 else []
+        code, told = _run(command, folder, path, look)
+        if code != 0 or not out.exists():
+            lines = told.decode("utf-8", "replace").strip().splitlines() if code == 2 else []
             reason = lines[-1][:300] if lines else "is damaged, or too much for the reader"
             raise InputError(reason, subject=path, remedy="export the model again")
         with np.load(out, allow_pickle=False) as box:
@@ -91,6 +86,29 @@ def read_isolated(kind: str, path: Path, deflection: float) -> tuple[str, list[R
                 for part in about["parts"]
             ]
     return str(about["unit"]), parts
+
+
+def _run(command: list[str], folder: str, path: Path, look: Callable[[], None]) -> tuple[int, bytes]:
+    """Run the other end until it ends, is called off or takes too long; returns its code and its last words."""
+    end = time.monotonic() + MOST_SECONDS
+    with subprocess.Popen(
+        command,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        cwd=folder,
+        env={**os.environ, "PYTHONPATH": str(SOURCES)},
+    ) as other:
+        try:
+            while time.monotonic() < end:
+                look()
+                try:
+                    _, told = other.communicate(timeout=LOOKS)
+                except subprocess.TimeoutExpired:
+                    continue
+                return other.returncode, told
+        finally:
+            other.kill()
+    raise InputError(f"took longer than {MOST_SECONDS} s to read", subject=path, remedy="export a simpler model")
 
 
 def _save(out: Path, unit: str, parts: list[RawPart]) -> None:

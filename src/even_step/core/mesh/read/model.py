@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -96,6 +97,7 @@ def read_model(
     data: NDArray[np.uint8] | None = None,
     deflection: float = STEP_DEFLECTION,
     repair: Repair = "winding",
+    look: Callable[[], None] = lambda: None,
 ) -> list[Model]:
     """Read the parts of a model file, mended, with facts told in plain words.
 
@@ -109,6 +111,8 @@ def read_model(
         How far facets may lie off the curved faces of a STEP file, mm.
     repair
         What is mended.
+    look
+        Called every so often; what it raises ends the reading.
 
     Raises
     ------
@@ -125,15 +129,15 @@ def read_model(
         case "ply":
             models = read_ply(path, data)
         case _:
-            models = _read_by_library(kind, path, deflection)
-    return [_mended(model, repair) for model in models]
+            models = _read_by_library(kind, path, deflection, look)
+    return [_mended(model, repair, look) for model in models]
 
 
-def _read_by_library(kind: str, path: Path, deflection: float) -> list[Model]:
+def _read_by_library(kind: str, path: Path, deflection: float, look: Callable[[], None]) -> list[Model]:
     if kind == "3mf":
         check_archive(path)
         kind = "3mf-job" if job_text_in(path) is not None else "3mf"
-    unit, parts = read_isolated(kind, path, deflection)
+    unit, parts = read_isolated(kind, path, deflection, look)
     models = []
     for name, bodies in parts:
         notes: list[str] = []
@@ -157,7 +161,8 @@ class _Done:
         return self.open_edges == 0 and (self.mesh is self.found.mesh or self.holes > 0 or not self.found.turned)
 
 
-def _repaired(mesh: Mesh, repair: Repair) -> _Done:
+def _repaired(mesh: Mesh, repair: Repair, look: Callable[[], None]) -> _Done:
+    look()
     found = mend(mesh)
     if repair == "none":
         return _Done(mesh, found, 0, found.open_edges)
@@ -168,8 +173,8 @@ def _repaired(mesh: Mesh, repair: Repair) -> _Done:
     return _Done(again.mesh, found, holes, again.open_edges)
 
 
-def _mended(model: Model, repair: Repair) -> Model:
-    done = [_repaired(body.mesh, repair) for body in model.bodies]
+def _mended(model: Model, repair: Repair, look: Callable[[], None]) -> Model:
+    done = [_repaired(body.mesh, repair, look) for body in model.bodies]
     bodies = tuple(Body(body.name, one.mesh, one.closed) for body, one in zip(model.bodies, done, strict=True))
     told: tuple[str, ...] = _told(done)
     left: tuple[str, ...] = ()
