@@ -331,6 +331,30 @@ def answer_dialog(hand, path):
     QTimer.singleShot(400, answer)
 
 
+def test_trials_come_back_with_the_job(block, tmp_path):
+    first = block.slice()
+    block.desk.store.do("infill density 40 %", edits.with_setting(block.desk.job, "infill.density", 40.0))
+    second = block.slice()
+    target = tmp_path / "kept.3mf"
+    block.window.files.save(str(target))
+    block.wait(target.exists)
+    block.wait(lambda: block.desk.store.is_saved)
+    block.window.files.new()
+    assert block.desk.trials.all == []
+    block.window.files.open(str(target))
+    block.wait(lambda: len(block.desk.trials.all) == 2)
+    block.drawn()
+    back = block.desk.trials.all
+    assert [trial.time for trial in back] == [first.time, second.time]
+    assert [trial.changed for trial in back] == [first.changed, second.changed]
+    assert block.window.strip.button.below == "F5 · nothing changed"
+    block.click("ticket 1")
+    block.wait(lambda: block.desk.trials.shown is back[0])
+    assert back[0].lines.count == first.lines.count
+    assert back[0].report["time_s"] == first.time
+    assert block.slice().number == 3
+
+
 def test_each_file_being_read_can_be_stopped_and_the_others_come_in(hand):
     hand.window.files.bring_in([str(DEMO / "mast_bracket.step"), str(DEMO / "bearing_hub.stl")])
     bar = hand.find(QProgressBar, "progress mast_bracket.step")

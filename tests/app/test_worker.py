@@ -105,7 +105,8 @@ def test_an_opened_job_has_its_files_kept_and_every_copy_placed(bench, tmp_path)
     text = tmp_path / "job.toml"
     write_stl(tmp_path / "part.stl", box(20, 20, 4))
     text.write_text('[[parts]]\nname = "part"\nfile = "part.stl"\ncopies = 3\n')
-    job, told = open_job(OpenJob(str(text), str(tmp_path / "kept")), bench, Crew(1)).facts
+    opened = open_job(OpenJob(str(text), str(tmp_path / "kept")), bench, Crew(1)).facts
+    job, told = opened.job, opened.told
     assert told == ()
     assert all(copy.at is not None for copy in job.parts[0].copies)
     assert job.parts[0].file.startswith(str(tmp_path / "kept"))
@@ -113,7 +114,7 @@ def test_an_opened_job_has_its_files_kept_and_every_copy_placed(bench, tmp_path)
 
 def test_a_job_with_all_places_is_there_before_its_models_are_read(bench, tmp_path):
     outcome = open_job(OpenJob(str(DATA / "demo" / "weather_post.toml"), str(tmp_path / "kept")), bench, Crew(1))
-    assert len(outcome.facts[0].parts) == 6
+    assert len(outcome.facts.job.parts) == 6
     assert bench.cache.used == 0
 
 
@@ -296,7 +297,7 @@ def test_newer_work_under_a_topic_replaces_what_waits(qapp, qtbot):
 def test_older_trials_let_go_of_their_lines_and_get_them_back(qapp, qtbot, client, part, monkeypatch):
     monkeypatch.setattr(trials_module, "MOST_BYTES", 1)
     store = JobStore(job_of(part))
-    trials = Trials(store, client)
+    trials = Trials(lambda: (0, store.job), client)
     for percent in (10, 20):
         store.do("density", edits.with_setting(store.job, "infill.density", percent))
         before = len(trials.all)

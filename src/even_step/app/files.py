@@ -14,7 +14,7 @@ from even_step.app.acts.placing import place_new
 from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.work.client import Task
-from even_step.app.work.requests import ExportGcode, OpenJob, SaveJob
+from even_step.app.work.requests import ExportGcode, Opened, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
 from even_step.core.job.beds import bed_count
 from even_step.core.job.edits import added, spots_of, with_mark, without_places
@@ -74,11 +74,11 @@ class JobFiles(QObject):
     def open(self, path: str, *, recovered: bool = False) -> None:
         """Open a job; what was on the desk before comes back with undo."""
 
-        def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
+        def done(opened: Opened, _: object) -> None:
             self._end(path)
-            job, told = opened
-            self._take(job, "" if recovered or told or not path.endswith(".3mf") else path)
-            for line in told:
+            self._take(opened.job, "" if recovered or opened.told or not path.endswith(".3mf") else path)
+            self._desk.trials.take(opened.trials)
+            for line in opened.told:
                 self._desk.note(line, "caution")
             if recovered:
                 self._desk.store.mark_unsaved()
@@ -103,9 +103,9 @@ class JobFiles(QObject):
     def add_parts_of(self, path: str) -> None:
         """Add the parts of another job to this one, where there is room; machine and settings stay."""
 
-        def done(opened: tuple[Job, tuple[str, ...]], _: object) -> None:
+        def done(opened: Opened, _: object) -> None:
             self._end(path)
-            came = without_places(opened[0])
+            came = without_places(opened.job)
             parts = with_mark(came, spots_of(came), bed=self._desk.view.bed, locked=False).parts
             files = {part.source for part in parts}
 
@@ -113,7 +113,7 @@ class JobFiles(QObject):
                 if self._desk.shelf.has_all(parts):
                     self._desk.shelf.arrived.disconnect(arrived)
                     job = added(self._desk.job, parts)
-                    place_new(self._desk, f"add the parts of {opened[0].name}", job)
+                    place_new(self._desk, f"add the parts of {opened.job.name}", job)
 
             arrived = self._desk.shelf.arrived.connect(lambda _: place())
             self._desk.shelf.want(files, lambda message: self._desk.note(message, "stop"))
@@ -210,6 +210,7 @@ class JobFiles(QObject):
         """Save the job as one file."""
         path = path if path.lower().endswith(".3mf") else f"{path}.3mf"
         job = self._desk.job
+        request = SaveJob(job, path, self._desk.trials.kept())
 
         def done(*_: Any) -> None:
             self._end(path)
@@ -219,7 +220,7 @@ class JobFiles(QObject):
             self.path_changed.emit()
             self._desk.note(f"Saved {Path(path).name}")
 
-        self._begin(path, self._desk.worker.ask(SaveJob(job, path), done=done, failed=self._failure(path)))
+        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
 
     def export(self, path: str, *, force: bool = False) -> None:
         """Export the G-code of the trial that is shown."""

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from even_step.app.work.client import Task, WorkerClient
 from even_step.app.work.requests import SliceJob
 from even_step.core.job.differences import differences
+from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job
 
 MOST_BYTES = 1_000_000_000  # of lines kept for all trials; older ones are made again when they are shown
@@ -142,7 +143,7 @@ class Trials(QObject):
     ) -> None:
         lines = TrialLines(**{name.replace(" ", "_"): array for name, array in arrays.items()})
         if again:
-            again.lines = lines
+            again.lines, again.report = lines, report
             self._show(again)
             return
         self._number += 1
@@ -180,6 +181,19 @@ class Trials(QObject):
     def _show(self, trial: Trial) -> None:
         self.shown = trial
         self.shown_changed.emit()
+
+    def kept(self) -> tuple[KeptTrial, ...]:
+        """Return the trials as they are kept with a saved job."""
+        return tuple(
+            KeptTrial(number=one.number, bed=one.bed, changed=one.changed, job=one.job, report=summary_of(one.report))
+            for one in self.all
+        )
+
+    def take(self, kept: tuple[KeptTrial, ...]) -> None:
+        """Have the trials that were kept with a job that was opened; their lines are made when they are shown."""
+        self.all = [Trial(one.number, one.job, one.report, one.changed, one.bed, None) for one in kept]
+        self._number = max((one.number for one in kept), default=0)
+        self.changed.emit()
 
     def forget(self) -> None:
         """Begin without trials, for another job was opened."""

@@ -113,6 +113,10 @@ class FindingRow(QAbstractButton):
         painter.end()
 
 
+EMPTY = "Nothing sliced yet. Slice (F5), then step through the layers here."
+KEPT = "Slice (F5), or click a trial below to see its layers again."
+
+
 class LayersStation(Sheet):
     """Look at the trial layer by layer."""
 
@@ -120,7 +124,7 @@ class LayersStation(Sheet):
         super().__init__("Layers")
         self._desk = desk
         self._trial: Trial | None = None
-        self._empty = label("Nothing sliced yet. Slice (F5), then step through the layers here.", wrap=True)
+        self._empty = label(EMPTY, wrap=True)
         self.add(self._empty)
         self._inside = QWidget()
         box = QVBoxLayout(self._inside)
@@ -144,6 +148,7 @@ class LayersStation(Sheet):
         box.addWidget(self._findings)
         self.add(self._inside)
         desk.trials.shown_changed.connect(self._refresh)
+        desk.trials.changed.connect(self._refresh)
         desk.view.changed.connect(self._follow)
         self._refresh()
 
@@ -161,6 +166,7 @@ class LayersStation(Sheet):
     def _refresh(self) -> None:
         trial = self._desk.trials.shown
         self._empty.setVisible(trial is None)
+        self._empty.setText(KEPT if self._desk.trials.all else EMPTY)
         self._inside.setVisible(trial is not None)
         self.remark.setText(f"trial {trial.number}" if trial else "")
         self._show_kind()

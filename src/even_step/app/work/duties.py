@@ -13,9 +13,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.app.work.requests import ExportGcode, FindVoids, OpenJob, ReadFile, SaveJob, SliceJob
+from even_step.app.work.requests import ExportGcode, FindVoids, Opened, OpenJob, ReadFile, SaveJob, SliceJob
 from even_step.core.errors import JobError
-from even_step.core.job.file import job_file, read_job_file
+from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import is_job_file, read_job_text
 from even_step.core.mesh.coarse import coarse, extremes
@@ -134,13 +134,24 @@ def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
     crew.begin("read")
     path = Path(request.path)
     told: list[str] = []
-    job = read_job_file(path, told) if is_job_file(path) else read_job_text(path, told)
+    saved = is_job_file(path)
+    job = read_job_file(path, told) if saved else read_job_text(path, told)
+    trials = read_trials(path, told) if saved else ()
     kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in {part.file for part in job.parts}}
-    parts = tuple(part.model_copy(update={"file": kept[part.file]}) for part in job.parts)
-    job = job.model_copy(update={"parts": parts})
-    placed = all(copy.at is not None for part in parts for copy in part.copies)
+    trials = tuple(
+        trial.model_copy(update={"job": _kept(trial.job, kept)})
+        for trial in trials
+        if all(part.file in kept for part in trial.job.parts)
+    )
     # With all places known nothing has to be read first: the window shows the job and asks for its models.
-    return Outcome((job if placed else settled(job, StageRun(crew, bench.cache)), tuple(told)))
+    job = settled(_kept(job, kept), StageRun(crew, bench.cache))
+    return Outcome(Opened(job, trials, tuple(told)))
+
+
+def _kept(job: Job, kept: dict[str, str]) -> Job:
+    """Return the job with its parts read from the files that were kept."""
+    parts = tuple(part.model_copy(update={"file": kept[part.file]}) for part in job.parts)
+    return job.model_copy(update={"parts": parts})
 
 
 def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:
@@ -187,7 +198,7 @@ def save_job(request: SaveJob, bench: Bench, crew: Crew) -> Outcome:
     """Save a job as one file, whole or not at all."""
     run = StageRun(crew, bench.cache)
     job = settled(request.job, run)
-    return Outcome(write_whole(Path(request.path), [job_file(job, models_of(job, run))]))
+    return Outcome(write_whole(Path(request.path), [job_file(job, models_of(job, run), request.trials)]))
 
 
 def find_voids(request: FindVoids, bench: Bench, crew: Crew) -> Outcome:

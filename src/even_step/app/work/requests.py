@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from even_step.core.job.kept_trials import KeptTrial
 from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Repair
 
@@ -20,10 +21,22 @@ class ReadFile:
 
 @dataclass(frozen=True)
 class OpenJob:
-    """Open a saved job or a job in text, with every file it needs kept in ``folder`` and every copy placed."""
+    """Open a saved job or a job in text, with every file it needs kept in ``folder`` and every copy placed.
+
+    The answer is an ``Opened``.
+    """
 
     path: str
     folder: str
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A job that was opened, the trials kept with it, and what there is to tell."""
+
+    job: Job
+    trials: tuple[KeptTrial, ...]
+    told: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -44,10 +57,11 @@ class ExportGcode:
 
 @dataclass(frozen=True)
 class SaveJob:
-    """Save a job as one file."""
+    """Save a job as one file, with its trials."""
 
     job: Job
     path: str
+    trials: tuple[KeptTrial, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tomllib
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 from xml.sax.saxutils import quoteattr
 
@@ -13,11 +14,12 @@ import numpy as np
 from even_step.core.errors import InputError
 from even_step.core.job.beds import GAP
 from even_step.core.job.bring_in import pose_matrix
+from even_step.core.job.kept_trials import KeptTrial, trials_from, trials_text
 from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.job.text import job_from_record, job_text
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
-from even_step.core.mesh.read.archive import JOB_ENTRY, check_archive, job_text_in
+from even_step.core.mesh.read.archive import JOB_ENTRY, TRIALS_ENTRY, check_archive, job_text_in, text_in
 
 FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -27,7 +29,8 @@ TYPES = (
     f'<?xml version="1.0" encoding="UTF-8"?>\n<Types xmlns="{PACKAGE}/content-types">'
     '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
     '<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/>'
-    '<Default Extension="toml" ContentType="application/toml"/></Types>\n'
+    '<Default Extension="toml" ContentType="application/toml"/>'
+    '<Default Extension="json" ContentType="application/json"/></Types>\n'
 )
 LINKS = (
     f'<?xml version="1.0" encoding="UTF-8"?>\n<Relationships xmlns="{PACKAGE}/relationships">'
@@ -54,7 +57,17 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     return job_from_record(record, path, told)
 
 
-def job_file(job: Job, models: list[Model]) -> bytes:
+def read_trials(path: Path, told: list[str]) -> tuple[KeptTrial, ...]:
+    """Read the trials that were kept with a job; what cannot be read is told and left out."""
+    try:
+        text = text_in(path, TRIALS_ENTRY)
+    except InputError as error:
+        told.append(str(error))
+        return ()
+    return trials_from(text, path, told) if text else ()
+
+
+def job_file(job: Job, models: list[Model], trials: tuple[KeptTrial, ...] = ()) -> bytes:
     """Return a job as the bytes of a 3MF file.
 
     Parameters
@@ -63,6 +76,8 @@ def job_file(job: Job, models: list[Model]) -> bytes:
         Any job whose copies have their places.
     models
         The model of each part of the job, with all its bodies.
+    trials
+        Those whose models are all in the job are kept with it.
 
     Notes
     -----
@@ -71,20 +86,20 @@ def job_file(job: Job, models: list[Model]) -> bytes:
     record refers to the joining objects of whole models by number.
     """
     wholes = list({id(model): model for model in models}.values())
-    number_of = {id(model): number for number, model in enumerate(wholes)}
-    parts = [
-        part.model_copy(update={"file": "", "object": number_of[id(model)]})
-        for part, model in zip(job.parts, models, strict=True)
-    ]
-    record = job_text(job.model_copy(update={"parts": tuple(parts)}))
-    model = _model_xml(parts, wholes, GAP * job.machine.bed.size[0])
+    numbers = {id(model): number for number, model in enumerate(wholes)}
+    places = {_source(part): numbers[id(model)] for part, model in zip(job.parts, models, strict=True)}
+    own = _referring(job, places)
+    kept = [one for one in trials if all(_source(part) in places for part in one.job.parts)]
+    kept = [one.model_copy(update={"job": _referring(one.job, places)}) for one in kept]
+    model = _model_xml(own.parts, wholes, GAP * job.machine.bed.size[0])
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
         for name, text in (
             ("[Content_Types].xml", TYPES),
             ("_rels/.rels", LINKS),
             ("3D/3dmodel.model", model),
-            (JOB_ENTRY, record),
+            (JOB_ENTRY, job_text(own)),
+            *([(TRIALS_ENTRY, trials_text(tuple(kept)))] if kept else []),
         ):
             entry = zipfile.ZipInfo(name, FIXED_DATE)
             entry.compress_type = zipfile.ZIP_DEFLATED
@@ -92,7 +107,17 @@ def job_file(job: Job, models: list[Model]) -> bytes:
     return buffer.getvalue()
 
 
-def _model_xml(parts: list[Part], wholes: list[Model], apart: float) -> str:
+def _source(part: Part) -> tuple[object, ...]:
+    return part.source, part.object
+
+
+def _referring(job: Job, places: Mapping[tuple[object, ...], int]) -> Job:
+    """Return the job with its parts referring to the models of the file it is saved in."""
+    parts = [part.model_copy(update={"file": "", "object": places[_source(part)]}) for part in job.parts]
+    return job.model_copy(update={"parts": tuple(parts)})
+
+
+def _model_xml(parts: tuple[Part, ...], wholes: list[Model], apart: float) -> str:
     """Write each model once, whole; then what parts leave of a model; then where all copies stand.
 
     ``apart`` is how far it is from one bed to the next, mm.

@@ -17,7 +17,9 @@ CHUNK = 1 << 20
 UNIT = re.compile(rb"""<model\b[^>]*?\bunit\s*=\s*["']([^"']*)["']""")
 UNITS = {"micron", "millimeter", "centimeter", "inch", "foot", "meter"}
 JOB_ENTRY = "Metadata/even-step-job.toml"
-LONGEST_JOB = 4_000_000
+TRIALS_ENTRY = "Metadata/even-step-trials.json"
+WORDS = {JOB_ENTRY: "job record", TRIALS_ENTRY: "record of trials"}
+LONGEST_TEXT = 8_000_000
 
 
 def check_archive(path: Path) -> None:
@@ -91,24 +93,29 @@ def _check_xml(path: Path, archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> 
 
 
 def job_text_in(path: Path) -> str | None:
-    """Return the job record a 3MF carries, or none.
+    """Return the job record a 3MF carries, or none; see ``text_in``."""
+    return text_in(path, JOB_ENTRY)
+
+
+def text_in(path: Path, name: str) -> str | None:
+    """Return the text of an entry that we put into a 3MF, or none.
 
     Raises
     ------
     InputError
-        When the record is too large or no text.
+        When the entry is too large or no text.
     """
     try:
         with zipfile.ZipFile(path) as archive:
-            if JOB_ENTRY not in archive.namelist():
+            if name not in archive.namelist():
                 return None
-            with archive.open(JOB_ENTRY) as stream:
-                raw = stream.read(LONGEST_JOB + 1)
+            with archive.open(name) as stream:
+                raw = stream.read(LONGEST_TEXT + 1)
     except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
         raise InputError(f"is no sound 3MF archive: {error}", subject=path, remedy="copy the file again") from error
-    if len(raw) > LONGEST_JOB:
-        raise InputError("carries a job record that is too large", subject=path)
+    if len(raw) > LONGEST_TEXT:
+        raise InputError(f"carries a {WORDS[name]} that is too large", subject=path)
     try:
         return raw.decode("utf-8")
     except UnicodeDecodeError as error:
-        raise InputError("carries a job record that is no text", subject=path) from error
+        raise InputError(f"carries a {WORDS[name]} that is no text", subject=path) from error

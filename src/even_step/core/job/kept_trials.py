@@ -1,0 +1,141 @@
+"""Trials as they are kept with a saved job: what each was of, and the figures it came to."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from even_step.core.errors import EvenStepError
+from even_step.core.job.model import MOST_BEDS, Finite, Job, Name, Pair
+from even_step.core.job.text import job_from_record, job_record
+
+MOST_TRIALS = 40
+MOST_FINDINGS = 200
+
+
+class _Summary(BaseModel):
+    """What of a report is kept: everything but what is told layer by layer and part by part."""
+
+    model_config = ConfigDict(extra="ignore", frozen=True)
+
+
+class _About(_Summary):
+    machine: str
+    materials: list[str]
+    recipe: str
+    changed: dict[str, Any]
+
+
+class _Count(_Summary):
+    count: int
+
+
+class _Material(_Summary):
+    name: str
+    length_mm: Finite
+    volume_mm3: Finite
+    mass_g: Finite
+    cost: Finite
+
+
+class _Finding(_Summary):
+    code: str
+    severity: Literal["stop", "warn", "note"]
+    part: str
+    layer: int
+    z_mm: Finite
+    at_mm: Pair
+    amount: Finite
+    unit: str
+    message: str
+    remedy: str
+
+
+class _Report(_Summary):
+    job: _About
+    layers: _Count
+    time_s: Finite
+    heat_up_s: Finite
+    time_by_role_s: dict[str, Finite]
+    volume_by_role_mm3: dict[str, Finite]
+    material: list[_Material] = Field(min_length=1)
+    unsupported_area_mm2: Finite
+    contact_area_mm2: Finite
+    findings: list[_Finding]
+
+
+class KeptTrial(BaseModel):
+    """One trial: its number and bed, what it changed against the one before, its job, a summary of its report."""
+
+    model_config = ConfigDict(frozen=True)
+
+    number: int = Field(ge=1)
+    bed: int = Field(ge=0, lt=MOST_BEDS)
+    changed: tuple[Name, ...]
+    job: Job
+    report: dict[str, Any]
+
+
+class _Record(_Summary):
+    """A kept trial as it stands in a file."""
+
+    number: int = Field(ge=1)
+    bed: int = Field(ge=0, lt=MOST_BEDS)
+    changed: tuple[Name, ...]
+    job: dict[str, Any]
+    report: _Report
+
+
+RECORDS = TypeAdapter(list[dict[str, Any]])
+
+
+def summary_of(report: dict[str, Any]) -> dict[str, Any]:
+    """Return what of a report is kept; the findings first in it, at most so many.
+
+    Raises
+    ------
+    ValidationError
+        When it is no report.
+    """
+    kept = _Report.model_validate(report)
+    return kept.model_copy(update={"findings": kept.findings[:MOST_FINDINGS]}).model_dump(mode="json")
+
+
+def trials_text(trials: tuple[KeptTrial, ...]) -> str:
+    """Return the last trials as JSON."""
+    records = [
+        {
+            "number": trial.number,
+            "bed": trial.bed,
+            "changed": trial.changed,
+            "job": job_record(trial.job),
+            "report": summary_of(trial.report),
+        }
+        for trial in trials[-MOST_TRIALS:]
+    ]
+    return json.dumps(records, ensure_ascii=False, separators=(",", ":"))
+
+
+def trials_from(text: str, path: Path, told: list[str]) -> tuple[KeptTrial, ...]:
+    """Return the trials that a text holds; one that cannot be read is left out, and ``told`` gets a line."""
+    try:
+        records = RECORDS.validate_json(text)
+    except ValidationError:
+        told.append(f"{path.name}: the trials kept with it are damaged and were left out")
+        return ()
+    trials, lost = [], 0
+    for record in records[-MOST_TRIALS:]:
+        try:
+            kept = _Record.model_validate(record)
+            job = job_from_record(kept.job, path)
+        except (ValidationError, EvenStepError):
+            lost += 1
+            continue
+        report = kept.report.model_dump(mode="json")
+        trials.append(KeptTrial(number=kept.number, bed=kept.bed, changed=kept.changed, job=job, report=report))
+    if lost:
+        told.append(f"{path.name}: {lost} of the trials kept with it could not be read and were left out")
+    return tuple(trials)
