@@ -32,7 +32,7 @@ def test_what_finds_no_room_stands_on_a_second_bed_with_a_tab(two_beds):
     hand = two_beds
     assert [tab.text() for tab in hand.window.area.beds.tabs] == ["Bed 1 · 7", "Bed 2 · 2"]
     assert len(hand.canvas.scene.parts) == 7
-    assert not any(part.off or part.touching for part in hand.canvas.scene.parts)
+    assert not any(part.fault for part in hand.canvas.scene.parts)
     hand.click("bed 1")
     hand.drawn()
     assert len(hand.canvas.scene.parts) == 2

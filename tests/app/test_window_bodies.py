@@ -80,7 +80,7 @@ def test_a_body_is_split_off_and_joined_again(arrow):
     assert arrow.desk.stand((1, 0)).size == pytest.approx([14, 14, 9])
     assert arrow.desk.selection.spots == ((1, 0),)
     assert arrow.desk.store.undo_name == "split hub off wind arrow"
-    assert not any(shape.touching for shape in arrow.canvas.scene.parts)
+    assert not any(shape.fault for shape in arrow.canvas.scene.parts)
     arrow.desk.selection.pick([(0, 0), (1, 0)])
     QApplication.processEvents()
     arrow.click("join bodies")

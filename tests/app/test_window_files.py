@@ -70,7 +70,7 @@ def test_a_dropped_job_asks_in_place_and_adds_its_parts(block, tmp_path):
     block.drawn()
     assert [part.name for part in block.desk.job.parts] == ["block", "peg"]
     assert block.desk.job.settings == before.settings
-    assert not any(part.touching or part.off for part in block.canvas.scene.parts)
+    assert not any(part.fault for part in block.canvas.scene.parts)
     assert block.desk.store.undo_name == "add the parts of pegs"
 
 

@@ -6,7 +6,7 @@ import itertools
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from even_step.app.stations.layout_fields import LayoutFields
@@ -83,7 +83,7 @@ def test_fill_the_bed_adds_copies_that_touch_nothing(trio):
     count = len(trio.desk.job.parts[1].copies)
     assert 40 < count < 80
     assert least_gap(trio) >= 6.0 - 1e-6
-    assert not any(part.touching or part.off for part in trio.canvas.scene.parts)
+    assert not any(part.fault for part in trio.canvas.scene.parts)
     assert trio.desk.store.undo_name == "fill the bed with b"
 
 
@@ -171,7 +171,8 @@ def test_fit_to_the_bed_fills_it_and_stays_on_it(trio):
     trio.drawn()
     size = trio.desk.stand((0, 0)).size
     assert 219 < size.max() <= 220
-    assert not next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).off
+    fault = next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).fault
+    assert fault == "runs into another part"  # it fits, but there are two more
 
 
 def test_a_corner_kept_free_stays_free_and_can_be_freed_again(trio):
@@ -208,3 +209,17 @@ def test_all_that_is_picked_is_sized_along_with_the_part_in_hand(trio):
     assert [part.scale for part in trio.desk.job.parts] == [(1.5,) * 3, (1.0,) * 3, (1.5,) * 3]
     trio.click("size back")
     assert all(part.scale == (1.0,) * 3 for part in trio.desk.job.parts)
+
+
+def test_a_part_dragged_over_an_area_kept_free_is_marked_at_once(block):
+    block.click("keep free")
+    block.drawn()
+    assert block.canvas.scene.parts[0].fault == ""
+    block.type_into("kept free 0 x to", "120")
+    block.type_into("kept free 0 y to", "120")
+    block.drawn()
+    block.wait(lambda: block.canvas.scene.parts[0].fault == "over an area kept free")
+    assert block.window.rail.steps["Parts"].mark == "stop"
+    start = block.seen((0, 0), 1.0)
+    block.press_and_drag(start, start + QPoint(150, -60))
+    block.wait(lambda: block.canvas.scene.parts[0].fault == "")

@@ -70,13 +70,13 @@ def test_a_part_dragged_off_the_bed_or_into_another_is_marked_at_once(hand, tmp_
     hand.drop(write_stl(tmp_path / "a.stl", box(30, 20, 10)), write_stl(tmp_path / "b.stl", box(20, 20, 10)))
     hand.desk.selection.pick(())
     hand.press_and_drag(hand.seen((0, 0)), hand.seen((1, 0)))
-    assert {part.spot for part in hand.canvas.scene.parts if part.touching} == {(0, 0), (1, 0)}
+    assert {part.spot for part in hand.canvas.scene.parts if part.fault == "runs into another part"} == {(0, 0), (1, 0)}
     assert hand.window.rail.steps["Parts"].mark == "stop"
     hand.key(Qt.Key.Key_Z, Held.ControlModifier)
     hand.drawn()
-    assert not any(part.touching for part in hand.canvas.scene.parts)
+    assert not any(part.fault for part in hand.canvas.scene.parts)
     hand.press_and_drag(hand.seen((0, 0)), QPoint(hand.canvas.width() - 20, hand.canvas.height() - 60))
-    assert any(part.off for part in hand.canvas.scene.parts)
+    assert any(part.fault == "off the bed" for part in hand.canvas.scene.parts)
 
 
 def test_buttons_turn_by_quarters_and_fields_by_angles(block):
@@ -160,7 +160,7 @@ def test_typed_places_nudges_and_copies(block):
     block.type_into("copies", "4")
     block.drawn()
     assert len(block.desk.job.parts[0].copies) == 4
-    assert not any(part.off or part.touching for part in block.canvas.scene.parts)
+    assert not any(part.fault for part in block.canvas.scene.parts)
     block.canvas.setFocus()
     block.key(Qt.Key.Key_D, Held.ControlModifier)
     block.drawn()

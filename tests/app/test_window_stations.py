@@ -72,7 +72,7 @@ def test_every_machine_shows_its_bed_and_slices_the_demo_ring(hand, tmp_path, na
         hand.desk.store.do("recipe", edits.with_recipe(hand.desk.job, find(Recipe, "Figure")))
     hand.drop(write_stl(tmp_path / "block.stl", box(12, 12, 3)))
     part = hand.canvas.scene.parts[0]
-    assert not part.off
+    assert part.fault == ""
     assert part.at == pytest.approx(hand.desk.job.machine.bed.centre, abs=0.01)
     trial = hand.slice()
     assert trial.report["job"]["machine"] == name

@@ -18,10 +18,8 @@ def part_marks(desk: Desk, scene: Scene) -> dict[int, Mark]:
         if model and model.warnings:
             marked[number] = "warn", model.warnings[0]
     for shape in scene.parts:
-        if shape.off:
-            marked[shape.spot[0]] = "stop", "outside the build volume"
-        elif shape.touching:
-            marked[shape.spot[0]] = "stop", "runs into another part"
+        if shape.fault:
+            marked[shape.spot[0]] = "stop", shape.fault
     return marked
 
 

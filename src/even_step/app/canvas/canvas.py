@@ -66,7 +66,7 @@ class Canvas(QWidget):
         self.is_whole = False
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self.redraw)
-        self.scene = build_scene(desk, {}, frozenset())
+        self.scene = build_scene(desk, {}, frozenset(), frozenset())
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self.rebuild)
@@ -75,9 +75,10 @@ class Canvas(QWidget):
 
     def rebuild(self, *_: object) -> None:
         """Build the scene anew and show it."""
-        self.scene = build_scene(self.desk, self.dragged, self.collisions.touching)
+        found = self.collisions
+        self.scene = build_scene(self.desk, self.dragged, found.touching, found.covering)
         if self.scene.lines is None:
-            self.collisions.look(self.scene)
+            found.look(self.scene, self.desk.job.layout.keep_out)
         self.is_whole = False
         self.redraw()
         self.scene_changed.emit()

@@ -176,4 +176,4 @@ def _pieces(scene: Scene) -> list[tuple[PartShape, Piece]]:
 
 def _tint(part: PartShape) -> str:
     """Return the tint of a part's state."""
-    return PAPER.stop if part.off or part.touching else PAPER.accent
+    return PAPER.stop if part.fault else PAPER.accent

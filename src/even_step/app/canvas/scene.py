@@ -13,10 +13,11 @@ from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
 from even_step.core.job.edits import Spot, copy_at
-from even_step.core.job.model import Bed
+from even_step.core.job.model import Bed, Machine
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
+SLACK = 1e-6  # mm a part may stick out, for rounding
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
@@ -44,7 +45,8 @@ class Piece:
 class PartShape:
     """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm.
 
-    ``pieces`` together are its ``model``, which is there for whoever points at it.
+    ``pieces`` together are its ``model``, which is there for whoever points at it. ``fault`` says what is wrong with
+    where it stands.
     """
 
     spot: Spot
@@ -54,8 +56,7 @@ class PartShape:
     size: NDArray[np.float64]
     at: tuple[float, float]
     picked: bool
-    off: bool
-    touching: bool
+    fault: str
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -103,7 +104,12 @@ class Scene:
         return np.array([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
 
 
-def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touching: frozenset[Spot]) -> Scene:
+def build_scene(
+    desk: Desk,
+    dragged: Mapping[Spot, tuple[float, float]],
+    touching: frozenset[Spot],
+    covering: frozenset[Spot],
+) -> Scene:
     """Build the scene of the desk.
 
     Parameters
@@ -114,6 +120,8 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
         Places of copies that are being dragged, mm; they stand elsewhere in the job until they are let go.
     touching
         Copies that run into another.
+    covering
+        Copies that stand over an area kept free.
     """
     job, machine = desk.job, desk.job.machine
     parts = []
@@ -124,14 +132,24 @@ def build_scene(desk: Desk, dragged: Mapping[Spot, tuple[float, float]], touchin
         at = dragged.get(spot, copy.at)
         if stand is None or model is None or at is None or copy.hidden:
             continue
-        off = not fits(machine.bed, machine.height, at, stand.size)
+        fault = _fault(machine, at, stand.size, touches=spot in touching, covers=spot in covering)
         picked = spot in desk.selection.spots
-        wrong = off or spot in touching
-        pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=wrong)
-        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, off, spot in touching))
+        pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=bool(fault))
+        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
     return Scene(bed, tuple(parts), lines, machine.overhang_limit, first_layer, flat=lines is not None and _flat(desk))
+
+
+def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, touches: bool, covers: bool) -> str:
+    """Say what is wrong with where a copy stands, the worst first; nothing where all is well."""
+    if size[2] > machine.height + SLACK:
+        return f"taller than {machine.height:g} mm"
+    if not fits(machine.bed, machine.height, at, size):
+        return "off the bed"
+    if touches:
+        return "runs into another part"
+    return "over an area kept free" if covers else ""
 
 
 def _pieces(model: ShelfModel, body: int | None, *, picked: bool, wrong: bool) -> tuple[Piece, ...]:
@@ -165,11 +183,11 @@ def fits(bed: Bed, height: float, at: tuple[float, float], size: NDArray[np.floa
     """Whether a part's bounds lie within the volume; on a round bed its corners' circle may reach out a little."""
     half = size[:2] / 2
     low, high = np.asarray(at) - half, np.asarray(at) + half
-    if size[2] > height + 1e-6:
+    if size[2] > height + SLACK:
         return False
     x0, y0, x1, y1 = bed.bounds
-    inside = bool((low >= (x0 - 1e-6, y0 - 1e-6)).all() and (high <= (x1 + 1e-6, y1 + 1e-6)).all())
+    inside = bool((low >= (x0 - SLACK, y0 - SLACK)).all() and (high <= (x1 + SLACK, y1 + SLACK)).all())
     if bed.shape == "round":
         far = np.hypot(*(np.asarray(at) - bed.centre)) + max(half)
-        return inside and bool(far <= bed.size[0] / 2 + 1e-6)
+        return inside and bool(far <= bed.size[0] / 2 + SLACK)
     return inside

@@ -43,7 +43,7 @@ class Overlay(QWidget):
         if self._desk.view.station == "Parts":
             self._kept_free(painter)
         for part in self._canvas.scene.parts:
-            if part.off or part.touching:
+            if part.fault:
                 self._tell(painter, part)
         if self._canvas.scene.flat:
             self._draw_voids(painter)
@@ -125,13 +125,9 @@ class Overlay(QWidget):
 
     def _tell(self, painter: QPainter, part: PartShape) -> None:
         """Say at a part what is wrong with it."""
-        machine = self._desk.job.machine
-        words = "runs into another part"
-        if part.off:
-            words = f"taller than {machine.height:g} mm" if part.size[2] > machine.height else "off the bed"
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
-        self._slip(painter, at - QPointF(0, 21), words, PAPER.stop)
+        self._slip(painter, at - QPointF(0, 21), part.fault, PAPER.stop)
 
     def _kept_free(self, painter: QPainter) -> None:
         """Hatch the areas of the bed that are kept free."""
