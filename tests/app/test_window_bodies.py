@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
 
 from even_step.core.job.shipped import DATA
 
@@ -137,3 +138,41 @@ def test_the_list_is_sorted_as_wished(hand):
         hand.key(Qt.Key.Key_Down)
         QApplication.processEvents()
         assert names() == expected
+
+
+def test_arrows_walk_through_the_list_and_enter_picks(arrow):
+    before = arrow.desk.job
+    arrow.desk.selection.pick([(0, 0)])
+    first = arrow.window.parts.rows.rows[0]
+    first.setFocus(Qt.FocusReason.TabFocusReason)
+    arrow.key(Qt.Key.Key_Down)
+    arrow.key(Qt.Key.Key_Down)
+    assert QApplication.focusWidget() is arrow.window.parts.rows.bodies[1]
+    arrow.key(Qt.Key.Key_Return)
+    assert arrow.desk.selection.body == 1
+    arrow.key(Qt.Key.Key_Up)
+    assert QApplication.focusWidget() is arrow.window.parts.rows.bodies[0]
+    assert arrow.desk.job == before
+
+
+@pytest.mark.parametrize("way", ["F2", "double click"])
+def test_a_part_is_renamed_in_the_list(arrow, way):
+    row = arrow.window.parts.rows.rows[0]
+    row.setFocus(Qt.FocusReason.TabFocusReason)
+    if way == "F2":
+        arrow.canvas.setFocus()
+        arrow.key(Qt.Key.Key_F2)
+    else:
+        QTest.mouseDClick(row, Qt.MouseButton.LeftButton)
+    field = arrow.find(QLineEdit, "new name")
+    QTest.keyClicks(field, "weather arrow")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert arrow.desk.job.parts[0].name == "weather arrow"
+    assert row.name == "weather arrow"
+    arrow.key(Qt.Key.Key_F2)
+    field = arrow.find(QLineEdit, "new name")
+    QTest.keyClicks(field, "something else")
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert arrow.desk.job.parts[0].name == "weather arrow"
+    arrow.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert arrow.desk.job.parts[0].name == "wind arrow"

@@ -110,6 +110,11 @@ def _take(tool: str) -> Callable[[Bench], None]:
     return run
 
 
+def _rename(bench: Bench) -> None:
+    bench.desk.view.set("station", "Parts")
+    bench.asking.focus_field("name")
+
+
 def _picked(bench: Bench) -> bool:
     return bool(bench.desk.selection.spots)
 
@@ -194,6 +199,7 @@ ACTIONS = (
         can=_picked,
         synonyms=("copy", "clone"),
     ),
+    Action("parts.rename", "Rename", "Parts", _rename, ("F2",), can=_picked, synonyms=("name",)),
     Action("parts.remove", "Remove", "Parts", _remove, ("Del",), "trash-2", can=_picked, synonyms=("delete",)),
     Action("parts.gather", "Gather: arrange all parts", "Parts", _gather, ("G",), "layout-grid", can=_any),
     Action("parts.centre", "Move to the middle of the bed", "Parts", _centre, can=_picked, synonyms=("center",)),

@@ -85,6 +85,12 @@ class PartRows(QWidget):
         for one in self.bodies:
             self._show_body(one)
 
+    def rename(self, number: int) -> None:
+        """Let another name be typed for a part."""
+        for row in self.rows:
+            if row.number == number:
+                row.rename()
+
     def _stand(self, number: int) -> Stand | None:
         """Return how the first copy of a part on the bed in view stands."""
         return next((self._desk.stand(spot) for spot in self._desk.spots if spot[0] == number), None)

@@ -212,6 +212,8 @@ class PartsStation(Sheet):
         """Put the keyboard into the fields of a tool."""
         if tool == "measure":
             self._measure.focus_first()
+        elif tool == "name":
+            self.rows.rename(self._desk.selection.parts[-1])
         for group in self._fields:
             if group.tool == tool and group.isVisible() and tool in TOOLS:
                 group.focus_first()

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QApplication
+from collections.abc import Callable
 
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
+
+from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.widgets.fields import keeps_arrows
 from even_step.app.widgets.marks import draw_mark
+from even_step.core.job import edits
 from even_step.core.job.edits import Spot
 
 PART_INDENT, BODY_INDENT = 20, 34
+LONGEST_NAME = 200
 
 
 def adds() -> bool:
@@ -25,7 +31,7 @@ def adds() -> bool:
 class Row(QAbstractButton):
     """A name on the left, a size on the right; a click picks what it stands for."""
 
-    indent, tall = PART_INDENT, 24
+    indent, tall, hint = PART_INDENT, 24, ""
 
     def __init__(self, number: int, desk: Desk) -> None:
         super().__init__()
@@ -50,11 +56,25 @@ class Row(QAbstractButton):
         """Whether what the row stands for is picked."""
         return False
 
+    def event(self, event: QEvent) -> bool:
+        """Keep the arrow keys, which walk through the list."""
+        return keeps_arrows(event) or super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        """Walk to the row above or below; Enter picks like Space."""
+        match event.key():
+            case Qt.Key.Key_Up | Qt.Key.Key_Down:
+                self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+            case Qt.Key.Key_Return | Qt.Key.Key_Enter:
+                self.pick()
+            case _:
+                super().keyPressEvent(event)
+
     def say(self, told: str) -> None:
         """Give the row its words for those who do not see it; ``told`` shows under the pointer."""
         marks = "".join(f", {word}" for word in ("locked", "hidden") if getattr(self, word))
         self.setAccessibleName(f"{self.name}{self.count and ', '}{self.count}, {self.lengths} mm{marks}")
-        self.setToolTip(told or f"{self.name}: {self.lengths} mm")
+        self.setToolTip(told or f"{self.name}: {self.lengths} mm{self.hint}")
         self.setChecked(self.picked)
         self.update()
 
@@ -89,8 +109,36 @@ class Row(QAbstractButton):
         painter.end()
 
 
+class NameField(QLineEdit):
+    """A name being typed; gone once it is taken or left."""
+
+    def __init__(self, name: str, take: Callable[[str], None], parent: QWidget) -> None:
+        super().__init__(name, parent)
+        self.setObjectName("new name")
+        self.setAccessibleName("name of the part")
+        self.setMaxLength(LONGEST_NAME)
+        self._take = take
+        self.editingFinished.connect(self._finish)
+
+    def _finish(self) -> None:
+        self.editingFinished.disconnect()
+        name = self.text().strip()
+        self.deleteLater()
+        self._take(name)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        """Escape leaves the name as it was."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.setText("")
+            self._finish()
+        else:
+            super().keyPressEvent(event)
+
+
 class PartRow(Row):
     """One part; a click picks all its copies, with Shift or Ctrl in addition."""
+
+    hint = "\nDouble-click to rename (F2)"
 
     def __init__(self, number: int, desk: Desk) -> None:
         super().__init__(number, desk)
@@ -100,6 +148,23 @@ class PartRow(Row):
     def spots(self) -> list[Spot]:
         """Its copies on the bed in view."""
         return [spot for spot in self.desk.spots if spot[0] == self.number]
+
+    def mouseDoubleClickEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        """Rename."""
+        self.rename()
+
+    def rename(self) -> None:
+        """Let another name be typed where the name stands; Escape leaves it."""
+        field = NameField(self.name, self._take_name, self)
+        field.setGeometry(self.rect().adjusted(self.indent - 6, 0, 0, 0))
+        field.show()
+        field.setFocus()
+        field.selectAll()
+
+    def _take_name(self, name: str) -> None:
+        self.setFocus()
+        if name and name != self.name:
+            edit(self.desk, f"name {name}", lambda job: edits.with_part(job, self.number, name=name))
 
     def pick(self) -> None:
         """Pick all copies."""

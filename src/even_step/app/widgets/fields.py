@@ -122,7 +122,7 @@ class NumberField(TextField):
         self._write()
 
 
-def _keeps_arrows(event: QEvent) -> bool:
+def keeps_arrows(event: QEvent) -> bool:
     """Take an arrow key that would else nudge what is picked, for whoever has the keyboard."""
     if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
         return False
@@ -148,7 +148,7 @@ class ChoiceField(QComboBox):
 
     def event(self, event: QEvent) -> bool:
         """Keep the keys that step."""
-        return _keeps_arrows(event) or super().event(event)
+        return keeps_arrows(event) or super().event(event)
 
     def show_value(self, value: str) -> None:
         """Show a choice."""
@@ -190,7 +190,7 @@ class Slider(QSlider):
 
     def event(self, event: QEvent) -> bool:
         """Keep the keys that step."""
-        return _keeps_arrows(event) or super().event(event)
+        return keeps_arrows(event) or super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Leave the wheel to the sheet, which scrolls."""
