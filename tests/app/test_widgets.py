@@ -328,3 +328,13 @@ def test_every_shipped_icon_is_drawn_and_has_its_licence(qapp):
         picture = pixmap(name).toImage()
         assert any(picture.pixelColor(x, y).alpha() for x in range(32) for y in range(32)), name
     assert not icon("save").isNull()
+
+
+def test_a_number_field_grows_with_its_figure(qapp):
+    field = NumberField("place", "mm", decimals=3)
+    narrow = field.width()
+    field.show_value(-1274.866)
+    assert field.width() > narrow
+    assert field.fontMetrics().horizontalAdvance(field.text()) < field.width() - 12
+    field.show_value(5)
+    assert field.width() == narrow

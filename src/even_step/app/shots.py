@@ -11,10 +11,12 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
+from even_step.app.files import DEMO
 from even_step.app.main import application, open_window
 from even_step.app.window import Window
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
+from even_step.core.job.beds import bed_count
 
 SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
@@ -169,6 +171,29 @@ def _output(window: Window) -> None:
     window.desk.view.set("station", "Output")
 
 
+def _second_bed(window: Window) -> None:
+    """Bring in more than there is room for: an assembly, a cap drawn in inches, a torn mesh."""
+    window.desk.view.set("station", "Parts")
+    names = "wind_arrow.3mf", "ridge_cap_inches.stl", "torn_knob.stl", "finial.stl"
+    window.files.bring_in([str(DEMO.parent / name) for name in names])
+
+
+def _brought_in(window: Window) -> bool:
+    return bed_count(window.desk.job) > 1
+
+
+def _body(window: Window) -> None:
+    window.desk.view.set("bed", 1)
+    number = next(i for i, part in enumerate(window.desk.job.parts) if part.file.endswith("wind_arrow.3mf"))
+    window.desk.selection.pick_body([(number, 0)], 2)
+
+
+def _unit(window: Window) -> None:
+    window.desk.view.set("bed", 0)
+    number = next(i for i, part in enumerate(window.desk.job.parts) if part.file.endswith("inches.stl"))
+    window.desk.selection.pick([(number, 0)])
+
+
 def _scenes() -> Iterator[Scene]:
     def at_once(_: Window) -> bool:
         return True
@@ -186,6 +211,9 @@ def _scenes() -> Iterator[Scene]:
     yield "layers_solid", _layers, at_once
     yield "layers_section", _section, _section_known
     yield "output", _output, at_once
+    yield "", _second_bed, _brought_in
+    yield "second_bed", _body, at_once
+    yield "unit_proposal", _unit, at_once
 
 
 def take_shots(folder: Path, told: Callable[[str], None]) -> Window:

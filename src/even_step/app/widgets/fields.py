@@ -14,6 +14,9 @@ from even_step.core.quantity import quantity
 Check = Callable[[float], object]
 
 
+WIDTH, MARGIN = 86, 18  # of a number field, points
+
+
 class TextField(QLineEdit):
     """A line of text that shares its keys with the window."""
 
@@ -44,7 +47,7 @@ class NumberField(TextField):
         super().__init__()
         self.setObjectName(name)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setFixedWidth(86)
+        self.setFixedWidth(WIDTH)
         self._unit, self._decimals, self._step, self._check = unit, decimals, step, check
         self._value = 0.0
         self.editingFinished.connect(self._take)
@@ -71,6 +74,8 @@ class NumberField(TextField):
             )
         text = "0" if text == "-0" else text
         self.setText(f"{text} {self._unit}".strip())
+        # A figure whose first digits are cut off would be another figure.
+        self.setFixedWidth(max(WIDTH, self.fontMetrics().horizontalAdvance(self.text()) + MARGIN))
         self.setModified(False)
         self._mark_wrong("")
 
