@@ -29,6 +29,9 @@ def welded_mesh(path: Path, vertices: NDArray[np.float64], faces: NDArray[np.int
             subject=path,
             remedy="export the model again",
         )
+    # Single precision, as STL and 3MF have it, so that a saved job holds the very same numbers.
+    with np.errstate(over="ignore"):
+        vertices = vertices.astype(np.float32).astype(np.float64)
     return accepted(path, weld_indexed(vertices, faces), notes)
 
 

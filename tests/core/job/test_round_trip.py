@@ -1,0 +1,99 @@
+"""A job with every feature, saved and opened: equal values, the same bytes for every bed."""
+
+from __future__ import annotations
+
+import pytest
+
+from even_step.core.job.beds import bed_count, on_bed
+from even_step.core.job.bodies import split_off, with_bodies_hidden
+from even_step.core.job.bring_in import parts_of
+from even_step.core.job.edits import added, copied, in_unit, mirrored, sized, turned, with_mark, with_part, with_setting
+from even_step.core.job.file import job_file, read_job_file, read_trials
+from even_step.core.job.kept_trials import KeptTrial, summary_of
+from even_step.core.job.model import Job, Layout, Machine, Material, Recipe
+from even_step.core.job.shipped import DATA, find
+from even_step.core.mesh.read.model import read_model
+from even_step.core.pipeline import models_of, settled
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.work import Crew
+from tests.slicing_help import slice_again
+
+DEMO = DATA / "demo"
+ARROW, KNOB, CAP, BRACKET = (
+    DEMO / name for name in ("wind_arrow.3mf", "torn_knob.stl", "ridge_cap_inches.stl", "mast_bracket.step")
+)
+
+
+def run():
+    return StageRun(Crew(1), StageCache())
+
+
+@pytest.fixture(scope="module")
+def job():
+    """An assembly taken apart, a mended knob, a cap in inches, a stretched mirrored bracket, on two beds."""
+    made = Job(
+        name="every feature",
+        machine=find(Machine, "Alder 300 twin"),
+        materials=(find(Material, "PLA"), find(Material, "PETG")),
+        recipe=find(Recipe, "Fine"),
+        layout=Layout(spacing=4.0, turning=False, keep_out=((0.0, 0.0, 30.0, 20.0),)),
+    )
+    made = added(made, [part for path in (ARROW, KNOB, CAP, BRACKET) for part in parts_of(path, read_model(path))])
+    made, _ = split_off(made, 0, (1, 3), [body.name for body in read_model(ARROW)[0].bodies])
+    made = with_bodies_hidden(made, 0, (2,), hidden=True)
+    made = with_part(made, 1, repair="all", name="knob, mended & named <anew>")
+    made = in_unit(made, 2, "inch")
+    made = sized(mirrored(made, [3], 0), 3, (1.1, 0.9, 0.5))
+    made = turned(made, [(3, 0)], 0, 37.5)
+    made, new = copied(made, [(3, 0), (1, 0)])
+    made = turned(with_mark(made, new, bed=1), new, 2, 25.0)
+    made = with_setting(with_setting(made, "infill.density", 12.0), "layers.height", 0.28)
+    made = settled(made, run())
+    return with_mark(with_mark(made, [(1, 0)], locked=True), [(3, 0)], hidden=True)
+
+
+def at_home(job, back):
+    """The opened job with its parts referring to their own files again."""
+    parts = [
+        part.model_copy(update={"file": own.file, "object": own.object})
+        for part, own in zip(back.parts, job.parts, strict=True)
+    ]
+    return back.model_copy(update={"parts": tuple(parts)})
+
+
+def test_every_feature_comes_back_and_every_bed_prints_the_same(job, tmp_path):
+    assert bed_count(job) == 2
+    first, sliced = [], []
+    for bed in range(2):
+        sliced.append(slice_again(tmp_path, on_bed(job, bed)))
+        first.append(sliced[-1].gcode.read_bytes())
+    trials = tuple(
+        KeptTrial(
+            number=bed + 1, bed=bed, changed=("first slice",), job=on_bed(job, bed), report=summary_of(one.report)
+        )
+        for bed, one in enumerate(sliced)
+    )
+    saved = tmp_path / "saved.3mf"
+    saved.write_bytes(job_file(job, models_of(job, run()), trials))
+    back, told = read_job_file(saved), []
+    assert at_home(job, back) == job
+    kept = read_trials(saved, told)
+    assert told == []
+    assert [one.job for one in kept] == [on_bed(back, bed) for bed in range(2)]
+    assert [one.report for one in kept] == [one.report for one in trials]
+    again = [slice_again(tmp_path, on_bed(back, bed)).gcode.read_bytes() for bed in range(2)]
+    assert again == first
+    twice = tmp_path / "twice.3mf"
+    twice.write_bytes(job_file(back, models_of(back, run()), kept))
+    assert at_home(back, read_job_file(twice)) == back
+
+
+def test_a_saved_job_holds_the_very_same_numbers(job, tmp_path):
+    saved = tmp_path / "saved.3mf"
+    models = models_of(job, run())
+    saved.write_bytes(job_file(job, models))
+    back = models_of(read_job_file(saved), run())
+    for own, opened in zip(models, back, strict=True):
+        for body, same in zip(own.bodies, opened.bodies, strict=True):
+            assert body.name == same.name
+            assert (body.mesh.vertices[body.mesh.faces] == same.mesh.vertices[same.mesh.faces]).all()
