@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QProgressBar
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QMenu, QProgressBar
 
 from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
@@ -353,6 +353,17 @@ def test_trials_come_back_with_the_job(block, tmp_path):
     assert back[0].lines.count == first.lines.count
     assert back[0].report["time_s"] == first.time
     assert block.slice().number == 3
+
+
+def test_recent_files_are_in_the_menu_whatever_is_on_the_bed(block, tmp_path):
+    menu = block.find(QMenu, "recent")
+    menu.aboutToShow.emit()
+    assert [act.text() for act in menu.actions()] == ["block.stl"]
+    menu.actions()[0].trigger()
+    block.wait(lambda: len(block.desk.job.parts) == 2)
+    (tmp_path / "block.stl").unlink()
+    menu.aboutToShow.emit()
+    assert [(act.text(), act.isEnabled()) for act in menu.actions()] == [("nothing yet", False)]
 
 
 def test_each_file_being_read_can_be_stopped_and_the_others_come_in(hand):

@@ -38,6 +38,7 @@ from even_step.app.theme.icons import icon
 from even_step.app.trials import Trial
 from even_step.app.view import STATIONS
 from even_step.app.widgets.rail import Rail
+from even_step.app.widgets.recent_menu import RecentMenu
 from even_step.app.widgets.sheet import Sheet
 from even_step.app.widgets.top_line import TopLine
 from even_step.app.widgets.trial_strip import TrialStrip
@@ -88,6 +89,7 @@ class Window(QMainWindow):
             menus[action.menu].addAction(made)
             self.addAction(made)
             self._q_actions[action.id] = made
+        menus["Job"].insertMenu(self._q_actions["file.save"], RecentMenu(self.files, self))
         for name in MENUS:
             self._menus.addMenu(menus[name])
 

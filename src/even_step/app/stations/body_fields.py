@@ -42,12 +42,10 @@ class BodyFields(Group):
         self._all.setVisible(several)
         self._join.setVisible(joins)
         self._hint.setVisible(several and body is None)
-        if body is not None:
-            part = desk.job.parts[selection.parts[-1]]
-            self.note.setText(body_names(desk, selection.parts[-1])[body])
-            self._hide.setText("Show" if body in part.hidden_bodies else "Hide")
-        else:
-            self.note.setText(f"{len(bodies)} move together" if several else "")
+        hidden = desk.job.parts[selection.parts[-1]].hidden_bodies if body is not None else ()
+        self._hide.setText("Show" if body in hidden else "Hide")
+        told = f"{len(bodies)} move together" if several else ""
+        self.note.setText(told if body is None else body_names(desk, selection.parts[-1])[body])
 
 
 class ReadFields(Group):

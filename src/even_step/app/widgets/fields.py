@@ -14,7 +14,7 @@ from even_step.core.quantity import quantity
 Check = Callable[[float], object]
 
 
-WIDTH, MARGIN = 86, 18  # of a number field, points
+WIDTH, MARGIN = 86, 16  # of a number field, points
 
 
 class TextField(QLineEdit):
