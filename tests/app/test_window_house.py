@@ -23,7 +23,7 @@ def test_every_action_is_in_a_menu_with_its_key(window):
             yield from within(action.menu()) if action.menu() else [action]
 
     shown = {action.objectName(): action for action in within(window._menus)}
-    assert set(shown) == {action.id for action in ACTIONS}
+    assert set(shown) - {""} == {action.id for action in ACTIONS}  # recent files have no id
     for action in ACTIONS:
         assert [key.toString() for key in shown[action.id].shortcuts()] == [
             key.replace("Delete", "Del") for key in action.keys

@@ -71,7 +71,7 @@ PRINT_ACCELERATION = _acceleration(
 )
 OUTER_ACCELERATION = _acceleration(
     "outer_wall_acceleration",
-    "Outer wall acceleration",
+    "Outer acceleration",
     1000.0,
     "The same for the outermost line. Less leaves fewer ripples at corners.",
 )
