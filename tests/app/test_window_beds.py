@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from even_step.core.job.beds import bed_count, spots_on
 from tests.shapes import box, write_stl
@@ -69,7 +69,9 @@ def test_parts_are_moved_to_a_new_bed_and_gathered_again(block):
     hand.key(Qt.Key.Key_D, Held.ControlModifier)
     hand.wait(lambda: len(hand.desk.job.parts[0].copies) == 2)
     before = hand.desk.job
-    hand.window.run("beds.move_new")
+    hand.drawn()
+    assert not hand.find(QPushButton, "next bed").isVisible()
+    hand.click("new bed")
     hand.wait(lambda: bed_count(hand.desk.job) == 2)
     assert hand.desk.view.bed == 1
     assert hand.desk.selection.spots == ((0, 1),)
@@ -94,3 +96,21 @@ def test_the_last_part_of_a_bed_takes_the_bed_with_it(two_beds):
     assert len(spots_on(hand.desk.job, 0)) == 2
     hand.key(Qt.Key.Key_Z, Held.ControlModifier)
     assert bed_count(hand.desk.job) == 2
+
+
+def test_a_part_goes_to_the_next_bed(block):
+    hand = block
+    hand.desk.selection.pick([(0, 0)])
+    QApplication.processEvents()
+    hand.type_into("copies", "3")
+    hand.wait(lambda: len(hand.desk.job.parts[0].copies) == 3)
+    for count, name in ((1, "new bed"), (2, "next bed")):
+        hand.desk.view.set("bed", 0)
+        hand.desk.selection.pick([(0, count)])
+        QApplication.processEvents()
+        hand.click(name)
+        hand.wait(lambda count=count: len(spots_on(hand.desk.job, 1)) == count)
+        hand.drawn()
+        assert hand.desk.view.bed == 1
+        assert hand.desk.store.undo_name.endswith("to bed 2")
+    assert not any(part.fault for part in hand.canvas.scene.parts)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from even_step.core.errors import JobError
 from even_step.core.job.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
@@ -114,3 +116,23 @@ def test_repair_survives_saving(tmp_path):
         assert back.parts[0].repair == repair
         first, again = slice_again(tmp_path, job), slice_again(tmp_path, back)
         assert first.gcode.read_bytes() == again.gcode.read_bytes()
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.sets(st.integers(0, 3), min_size=1, max_size=3), max_size=4), st.randoms(use_true_random=False))
+def test_however_it_is_taken_apart_nothing_is_lost_and_it_goes_together_again(arrow, cuts, chance):
+    job = arrow
+    for cut in cuts:
+        number = chance.randrange(len(job.parts))
+        own = bodies_of(job.parts[number], NAMES)
+        bodies = sorted(cut & set(own))
+        if 0 < len(bodies) < len(own):
+            job, _ = split_off(job, number, bodies, NAMES)
+    held = [body for part in job.parts for body in bodies_of(part, NAMES)]
+    assert sorted(held) == [0, 1, 2, 3]
+    if len(job.parts) > 1:
+        numbers = list(range(len(job.parts)))
+        chance.shuffle(numbers)
+        job, spot = joined_again(job, numbers, dict.fromkeys(numbers, ("wind arrow", 4)))
+        assert spot == (0, 0)
+    assert job == arrow

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_step.core.job.shipped import DATA
+from even_step.core.mesh import holes
 from even_step.core.mesh.holes import hole_loops, with_holes_closed
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.read.model import read_model
 from even_step.core.mesh.shells import mend
 from even_step.core.mesh.weld import weld
-from tests.shapes import ball, box, write_stl
+from tests.shapes import ball, box, extruded, write_stl
 
 BALL = weld(np.ascontiguousarray(ball(10, 3), np.float32)).mesh
 KNOB = DATA / "demo" / "torn_knob.stl"
@@ -28,8 +30,8 @@ def sides_of(facets, axis, at):
 def test_a_block_without_lid_gets_a_flat_one():
     facets = box(20, 20, 20)
     open_box = weld(np.ascontiguousarray(facets[~sides_of(facets, 2, 20.0)], np.float32)).mesh
-    closed, holes = with_holes_closed(open_box)
-    assert holes == 1
+    closed, count = with_holes_closed(open_box)
+    assert count == 1
     assert len(closed.faces) == 12
     assert measure(closed).volume == pytest.approx(8000)
     assert mend(closed).closed
@@ -44,6 +46,16 @@ def test_two_holes_that_meet_in_a_corner_are_two():
     closed, _ = with_holes_closed(mesh)
     assert mend(closed).closed
     assert measure(closed).volume == pytest.approx(8000)
+
+
+def test_a_hole_of_very_many_corners_is_closed_in_no_time(monkeypatch):
+    monkeypatch.setattr(holes, "MOST_CLIPPED", 10)
+    rim = extruded(shapely.Point(0, 0).buffer(10, 16), 5.0)
+    cup = weld(np.ascontiguousarray(rim[~sides_of(rim, 2, 5.0)], np.float32)).mesh
+    closed, count = with_holes_closed(cup)
+    assert count == 1
+    assert mend(closed).closed
+    assert measure(closed).volume == pytest.approx(5.0 * shapely.Point(0, 0).buffer(10, 16).area, rel=1e-5)
 
 
 def test_a_sound_mesh_has_no_holes():

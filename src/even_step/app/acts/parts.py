@@ -201,7 +201,7 @@ ACTIONS = (
     ),
     Action("parts.rename", "Rename", "Parts", _rename, ("F2",), can=_picked, synonyms=("name",)),
     Action("parts.remove", "Remove", "Parts", _remove, ("Del",), "trash-2", can=_picked, synonyms=("delete",)),
-    Action("parts.gather", "Gather: arrange all parts", "Parts", _gather, ("G",), "layout-grid", can=_any),
+    Action("parts.gather", "Gather: arrange the parts", "Parts", _gather, ("G",), "layout-grid", can=_any),
     Action("parts.centre", "Move to the middle of the bed", "Parts", _centre, can=_picked, synonyms=("center",)),
     Action(
         "parts.all",

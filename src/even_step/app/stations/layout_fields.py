@@ -13,6 +13,7 @@ from even_step.app.desk import Desk
 from even_step.app.widgets.fields import NumberField
 from even_step.app.widgets.sheet import Group, button, clear, label, line
 from even_step.core.errors import JobError
+from even_step.core.job.beds import bed_count
 from even_step.core.job.model import Job, Layout
 from even_step.core.job.shipped import plainly
 
@@ -41,9 +42,18 @@ class LayoutFields(Group):
         self._turning.clicked.connect(lambda on: self._change("turns of parts", turning=on))
         self.add(line("between parts", 1, self._spacing))
         self.add(self._turning)
-        gather = button("Gather  G", "gather all", lambda: wants("parts.gather"), tip="Arrange all parts (G)")
+        gather = button(
+            "Gather  G", "gather all", lambda: wants("parts.gather"), tip="Arrange the parts on this bed (G)"
+        )
         self._fill = button("Fill the bed", "fill", lambda: wants("parts.fill"), tip="With copies of the part in hand")
         self.add(line(gather, self._fill, 1))
+        self._new_bed = button(
+            "To a new bed", "new bed", lambda: wants("beds.move_new"), tip="Print what is picked apart from the rest"
+        )
+        self._next_bed = button(
+            "To the next bed", "next bed", lambda: wants("beds.move_next"), tip="Move what is picked"
+        )
+        self.add(line(self._new_bed, self._next_bed, 1))
         self._areas = QVBoxLayout()
         self.add(self._areas)
         keep = button("Keep a corner free", "keep free", self._keep_free, role="link", tip="No part is laid out there")
@@ -74,9 +84,8 @@ class LayoutFields(Group):
         for number in range(count):
             fields = []
             for edge, name in enumerate(EDGES):
-                field = NumberField(f"kept free {number} {name}", "", decimals=1)
+                field = NumberField(f"kept free {number} {name}", "", decimals=1, width=64)
                 field.setAccessibleName(f"kept free area {number + 1}, {name}, mm")
-                field.setFixedWidth(64)
                 field.chosen.connect(partial(self._move_edge, number, edge))
                 fields.append(field)
             away = button(
@@ -110,4 +119,8 @@ class LayoutFields(Group):
         for fields, area in zip(self._fields, layout.keep_out, strict=True):
             for field, value in zip(fields, area, strict=True):
                 field.show_value(value)
-        self._fill.setEnabled(self._desk.selection.in_hand is not None)
+        picked = len(self._desk.selection.spots)
+        self._fill.setEnabled(picked > 0)
+        self._new_bed.setEnabled(0 < picked < len(self._desk.spots))
+        self._next_bed.setVisible(bed_count(self._desk.job) > 1)
+        self._next_bed.setEnabled(picked > 0)

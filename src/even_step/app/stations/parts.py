@@ -103,7 +103,7 @@ class PartsStation(Sheet):
             button("", f"act {name}", partial(self.wants.emit, act), tip=tip)
             for name, act, tip in (
                 ("duplicate", "parts.duplicate", "Duplicate (Ctrl+D)"),
-                ("gather", "parts.gather", "Gather: arrange all parts (G)"),
+                ("gather", "parts.gather", "Gather: arrange the parts (G)"),
                 ("remove", "parts.remove", "Remove (Del)"),
             )
         ]

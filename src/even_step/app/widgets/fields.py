@@ -42,12 +42,20 @@ class NumberField(TextField):
     entered = Signal()
 
     def __init__(
-        self, name: str, unit: str = "", *, decimals: int = 2, step: float = 1.0, check: Check | None = None
+        self,
+        name: str,
+        unit: str = "",
+        *,
+        decimals: int = 2,
+        step: float = 1.0,
+        check: Check | None = None,
+        width: int = WIDTH,
     ) -> None:
         super().__init__()
         self.setObjectName(name)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setFixedWidth(WIDTH)
+        self.setFixedWidth(width)
+        self._least_width = width
         self._unit, self._decimals, self._step, self._check = unit, decimals, step, check
         self._value = 0.0
         self.editingFinished.connect(self._take)
@@ -75,7 +83,7 @@ class NumberField(TextField):
         text = "0" if text == "-0" else text
         self.setText(f"{text} {self._unit}".strip())
         # A figure whose first digits are cut off would be another figure.
-        self.setFixedWidth(max(WIDTH, self.fontMetrics().horizontalAdvance(self.text()) + MARGIN))
+        self.setFixedWidth(max(self._least_width, self.fontMetrics().horizontalAdvance(self.text()) + MARGIN))
         self.setModified(False)
         self._mark_wrong("")
 

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from even_step.core.mesh.mesh import Faces, Mesh
 from even_step.core.mesh.read.polygon import triangulate
 
+MOST_CLIPPED = 20_000  # corners of a hole
+
 
 def with_holes_closed(mesh: Mesh) -> tuple[Mesh, int]:
     """Close every hole of a mesh whose winding is consistent.
@@ -21,14 +23,18 @@ def with_holes_closed(mesh: Mesh) -> tuple[Mesh, int]:
 
     Notes
     -----
-    Each loop is cut into triangles in the plane it mostly lies in.
+    Each loop is cut into triangles in the plane it mostly lies in; one of a great many corners is fanned out from its
+    first, for cutting it well takes time with the square of them.
     """
-    loops = hole_loops(mesh.faces)
+    loops = sorted(hole_loops(mesh.faces), key=len)
     if not loops:
         return mesh, 0
-    starts = np.cumsum([0, *(len(loop) for loop in loops)])
-    lids = triangulate(mesh.vertices, np.concatenate(loops), starts)
-    return Mesh(mesh.vertices, np.concatenate((mesh.faces, lids.astype(np.int32)))), len(loops)
+    clipped = [loop for loop in loops if len(loop) <= MOST_CLIPPED]
+    lids = [np.stack((np.full(len(loop) - 2, loop[0]), loop[1:-1], loop[2:]), axis=1) for loop in loops[len(clipped) :]]
+    if clipped:
+        starts = np.cumsum([0, *(len(loop) for loop in clipped)])
+        lids.append(triangulate(mesh.vertices, np.concatenate(clipped), starts))
+    return Mesh(mesh.vertices, np.concatenate((mesh.faces, *lids)).astype(np.int32)), len(loops)
 
 
 def hole_loops(faces: Faces) -> list[NDArray[np.int64]]:
