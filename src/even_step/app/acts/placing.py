@@ -8,7 +8,7 @@ from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, without_empty_beds
-from even_step.core.job.lining import disturbed
+from even_step.core.job.lining import disturbed, in_the_middle
 from even_step.core.job.model import Job
 
 
@@ -43,6 +43,15 @@ def _look_at(desk: Desk, spots: list[edits.Spot]) -> None:
     desk.selection.pick(spot for spot, bed in zip(spots, beds, strict=True) if bed == desk.view.bed)
 
 
+def _alone(desk: Desk, job: Job) -> Job | None:
+    """Place the only copy of all at once, without loading what nesting needs; none where that cannot be."""
+    (spot, *others) = edits.spots_of(job)
+    stand = desk.shelf.stand_of(job.parts[spot[0]], edits.copy_at(job, spot))
+    if others or stand is None or edits.copy_at(job, spot).at is not None:
+        return None
+    return in_the_middle(job, spot, stand.size)
+
+
 def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None, *, turning: bool = False) -> None:
     """Swap in a job some of whose copies have no place yet, once places have been found beside the window."""
     outlines = desk.outlines.of(job)
@@ -50,6 +59,7 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
         desk.note("The models are still being read; try again in a moment.")
         return
     before = desk.job
+    alone = _alone(desk, job)
 
     def find() -> Job:
         from even_step.core.job.arrange import over_beds  # noqa: PLC0415 - kernels load after the window shows
@@ -66,4 +76,7 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
             told = f"Not all found room on one bed: the job has {bed_count(done)} now."
             desk.note(told, remedy="beds.gather")
 
-    desk.background.run("arrange", find, placed)
+    if alone is not None:
+        placed(alone)
+    else:
+        desk.background.run("arrange", find, placed)

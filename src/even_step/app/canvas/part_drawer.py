@@ -45,8 +45,8 @@ class PartDrawer:
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
-        corners = self._ctx.buffer(np.ascontiguousarray(mesh.vertices, np.float32).tobytes())
-        index = self._ctx.buffer(np.ascontiguousarray(mesh.faces, np.int32).tobytes())
+        corners = self._ctx.buffer(np.ascontiguousarray(mesh.vertices, np.float32))
+        index = self._ctx.buffer(np.ascontiguousarray(mesh.faces, np.int32))
         array = self._ctx.vertex_array(self._facets, [(corners, "3f", "corner")], index)
         return _Buffers(corners, index, array, len(mesh.faces))
 
@@ -59,7 +59,7 @@ class PartDrawer:
     def _edge_array(self, model: ShelfModel) -> moderngl.VertexArray:
         if model not in self._edges:
             rows = model.edges if len(model.edges) else np.full((2, 9), 9e9, np.float32)
-            buffer = self._ctx.buffer(np.ascontiguousarray(rows, np.float32).tobytes())
+            buffer = self._ctx.buffer(np.ascontiguousarray(rows, np.float32))
             array = self._ctx.vertex_array(self._lines, [(buffer, "3f 3f 3f", "corner", "one", "other")])
             self._edges[model] = buffer, array
         return self._edges[model][1]

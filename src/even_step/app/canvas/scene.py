@@ -13,11 +13,11 @@ from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
 from even_step.core.job.edits import Spot, copy_at
+from even_step.core.job.lining import SLACK, fits
 from even_step.core.job.model import Bed, Machine
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
-SLACK = 1e-6  # mm a part may stick out, for rounding
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
@@ -145,7 +145,7 @@ def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, touches: 
     """Say what is wrong with where a copy stands, the worst first; nothing where all is well."""
     if size[2] > machine.height + SLACK:
         return f"taller than {machine.height:g} mm"
-    if not fits(machine.bed, machine.height, at, size):
+    if not fits(machine.bed, at, size):
         return "off the bed"
     if touches:
         return "runs into another part"
@@ -177,17 +177,3 @@ def _lines(desk: Desk) -> LinesShape | None:
 
 def _flat(desk: Desk) -> bool:
     return desk.view.section and desk.view.station == "Layers"
-
-
-def fits(bed: Bed, height: float, at: tuple[float, float], size: NDArray[np.float64]) -> bool:
-    """Whether a part's bounds lie within the volume; on a round bed its corners' circle may reach out a little."""
-    half = size[:2] / 2
-    low, high = np.asarray(at) - half, np.asarray(at) + half
-    if size[2] > height + SLACK:
-        return False
-    x0, y0, x1, y1 = bed.bounds
-    inside = bool((low >= (x0 - SLACK, y0 - SLACK)).all() and (high <= (x1 + SLACK, y1 + SLACK)).all())
-    if bed.shape == "round":
-        far = np.hypot(*(np.asarray(at) - bed.centre)) + max(half)
-        return inside and bool(far <= bed.size[0] / 2 + SLACK)
-    return inside

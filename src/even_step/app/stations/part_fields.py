@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-import numpy as np
 from PySide6.QtWidgets import QCheckBox
 
 from even_step.app.acts.parts import lay, set_copies, turn
@@ -153,8 +152,7 @@ class SizeFields(ToolFields):
         model = self.desk.shelf.model(part)
         if model is None:
             return [0.0] * 3
-        spans = np.ptp(model.extremes, axis=0) * MM_PER[part.unit]
-        return [float(span) for span in spans]
+        return [span * MM_PER[part.unit] for span in model.spans]
 
     def _by_length(self, axis: int, value: float) -> None:
         _, part = self._part()

@@ -7,10 +7,12 @@ from collections.abc import Mapping, Sequence
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.job.edits import Pair, Spot, copy_at, placed_at, spots_of
-from even_step.core.job.model import Job
+from even_step.core.job.model import Bed, Job
 
+SLACK = 1e-6  # mm a part may stick out, for rounding
 Side = Literal["least", "middle", "most"]
 SHARE: dict[Side, float] = {"least": -0.5, "middle": 0.0, "most": 0.5}
 
@@ -73,6 +75,26 @@ def fitting_factor(size: Sequence[float], job: Job) -> float:
     else:
         flat = min(bed.size[0] / size[0], bed.size[1] / size[1])
     return float(np.floor(min(flat, job.machine.height / size[2]) * 1000.0) / 1000.0)
+
+
+def fits(bed: Bed, at: Pair, size: Sequence[float] | NDArray[np.float64]) -> bool:
+    """Whether a part's bounds lie on a bed; on a round bed its corners' circle may reach out a little."""
+    half = np.asarray(size[:2]) / 2
+    low, high = np.asarray(at) - half, np.asarray(at) + half
+    x0, y0, x1, y1 = bed.bounds
+    inside = bool((low >= (x0 - SLACK, y0 - SLACK)).all() and (high <= (x1 + SLACK, y1 + SLACK)).all())
+    if bed.shape == "round":
+        far = np.hypot(*(np.asarray(at) - bed.centre)) + max(half)
+        return inside and bool(far <= bed.size[0] / 2 + SLACK)
+    return inside
+
+
+def in_the_middle(job: Job, spot: Spot, size: Sequence[float] | NDArray[np.float64]) -> Job | None:
+    """Return the job with a copy in the middle of a bed where all is free; none where it does not fit there."""
+    bed = job.machine.bed
+    if job.layout.keep_out or not fits(bed, bed.centre, size):
+        return None
+    return placed_at(job, {spot: bed.centre})
 
 
 def disturbed(old: Job, new: Job) -> str:
