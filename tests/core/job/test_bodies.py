@@ -92,6 +92,7 @@ def test_a_job_with_split_bodies_comes_back_and_prints_the_same(arrow, tmp_path)
     assert joined.parts[0].bodies == ()
     (whole,) = {id(model): model for model in models_of(back, run())}.values()
     assert [body.name for body in whole.bodies] == list(NAMES)
+    assert [model.name for model in read_model(saved)] == ["wind arrow"]
 
 
 def test_parts_of_one_model_are_saved_with_its_mesh_once(arrow):

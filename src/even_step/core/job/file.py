@@ -19,7 +19,7 @@ from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.job.text import job_from_record, job_text
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
-from even_step.core.mesh.read.archive import JOB_ENTRY, TRIALS_ENTRY, check_archive, job_text_in, text_in
+from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, check_archive, job_text_in, text_in
 
 FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -129,7 +129,6 @@ def _model_xml(parts: tuple[Part, ...], wholes: list[Model], apart: float) -> st
         for body in model.bodies:
             bodies_of[-1].append(len(objects) + 1)
             objects.append(_object(len(objects) + 1, body.name, _mesh_xml(body.mesh)))
-    # The record counts the joining objects, so those of whole models come before those of some of their bodies.
     wanted: list[tuple[int, tuple[int, ...]]] = [(number, ()) for number in range(len(wholes))]
     wanted += [(part.object, part.bodies) for part in parts if part.bodies]
     joins: dict[tuple[int, tuple[int, ...]], int] = {}
@@ -139,7 +138,8 @@ def _model_xml(parts: tuple[Part, ...], wholes: list[Model], apart: float) -> st
         links = "".join(f'<component objectid="{body}"/>' for body in bodies)
         joins[number, chosen] = len(objects) + 1
         name = named[0] if named else wholes[number].name
-        objects.append(_object(len(objects) + 1, name, f"<components>{links}</components>"))
+        part = f' partnumber="{SOME_BODIES}"' if chosen else ""
+        objects.append(_object(len(objects) + 1, name, f"<components>{links}</components>", part))
     items = [
         f'<item objectid="{joins[part.object, part.bodies]}" transform="{_transform(part, copy, model, apart)}"/>'
         for part in parts
@@ -152,8 +152,8 @@ def _model_xml(parts: tuple[Part, ...], wholes: list[Model], apart: float) -> st
     )
 
 
-def _object(number: int, name: str, inside: str) -> str:
-    return f'<object id="{number}" type="model" name={_name(name)}>{inside}</object>'
+def _object(number: int, name: str, inside: str, more: str = "") -> str:
+    return f'<object id="{number}" type="model" name={_name(name)}{more}>{inside}</object>'
 
 
 def _name(text: str) -> str:

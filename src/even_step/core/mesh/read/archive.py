@@ -17,6 +17,7 @@ CHUNK = 1 << 20
 UNIT = re.compile(rb"""<model\b[^>]*?\bunit\s*=\s*["']([^"']*)["']""")
 UNITS = {"micron", "millimeter", "centimeter", "inch", "foot", "meter"}
 JOB_ENTRY = "Metadata/even-step-job.toml"
+SOME_BODIES = "some-bodies"  # the part number of objects that join only some of a model's bodies
 TRIALS_ENTRY = "Metadata/even-step-trials.json"
 WORDS = {JOB_ENTRY: "job record", TRIALS_ENTRY: "record of trials"}
 LONGEST_TEXT = 8_000_000

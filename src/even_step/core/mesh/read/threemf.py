@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
+from even_step.core.mesh.read.archive import SOME_BODIES
 
 RawBody = tuple[str, NDArray[np.float64], NDArray[np.int64]]
 UNITS = {0: ("mm", 0.001), 1: ("mm", 1.0), 2: ("cm", 1.0), 3: ("inch", 1.0), 4: ("mm", 304.8), 5: ("m", 1.0)}
@@ -120,8 +121,8 @@ def parts_of(
     Parameters
     ----------
     placed
-        Read the build items as they stand. Else the objects made of components as they are, which are the
-        parts of a job of ours: its record says how they stand.
+        Read the build items as they stand. Else the objects that join all bodies of a model, which are those a job of
+        ours refers to: its record says how they stand.
 
     Raises
     ------
@@ -159,4 +160,6 @@ def _placed(model: Any) -> Iterator[tuple[int, NDArray[np.float64], str]]:
 def _stored(model: Any) -> Iterator[tuple[int, NDArray[np.float64], str]]:
     items = model.GetComponentsObjects()
     while items.MoveNext():
-        yield int(items.GetCurrentComponentsObject().GetUniqueResourceID()), np.eye(4), ""
+        item = items.GetCurrentComponentsObject()
+        if item.GetPartNumber() != SOME_BODIES:
+            yield int(item.GetUniqueResourceID()), np.eye(4), ""
