@@ -25,6 +25,7 @@ ROUNDED = 1.003  # a grown corner is a polygon within its arc
 NEAR = 0.05  # mm² of bed that a mm² of way from the anchor counts
 BOTH = (False, True)
 ORDERS, SEED, PUSHED = 40, 20_261, 1.4  # further orders that are tried when something found no room
+DENSEST = 0.85  # of the ground that parts ever cover
 FEW = 1500  # parts times kinds: so many are laid in every way, more in two ways
 REMEMBERED = 200_000_000  # bytes of no-fit regions that are kept; further ones are worked out each time
 
@@ -147,9 +148,19 @@ def nest(
             boxed = _Table(list(boxes.values()), ground, taken, spacing, turns)
             tries += [boxed.lay([boxes[one] for one in outlines], way) for way in WAYS[:2]]
         best = min(tries, key=lambda laid: _cost(outlines, laid))
-        if few and not all(one.fits for one in best):
+        if few and not all(one.fits for one in best) and not _overfull(outlines, ground, taken):
             best = _in_other_orders(outlines, table, best)
     return best if taken or ground.keep_out else _recentred(outlines, best, ground)
+
+
+def _overfull(
+    outlines: Sequence[Outline], ground: Ground, taken: Sequence[tuple[Outline, tuple[float, float]]]
+) -> bool:
+    """Tell from their areas alone that parts cannot all find room, in whatever order they are laid."""
+    shapes = [one.shape for one in (*outlines, *(outline for outline, _ in taken))]
+    covered = float(region.area(np.array([*shapes, *ground.keep_out], object)).sum())
+    share = np.pi / 4 if ground.is_round else 1.0
+    return covered > DENSEST * share * float(np.prod(ground.size))
 
 
 def _in_other_orders(outlines: Sequence[Outline], table: _Table, best: list[Laid]) -> list[Laid]:
