@@ -6,12 +6,12 @@ import itertools
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.widgets.fields import NumberField
-from even_step.core.job.edits import copy_at, spots_of
+from even_step.core.job.edits import copy_at, moved, spots_of
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -223,3 +223,39 @@ def test_a_part_dragged_over_an_area_kept_free_is_marked_at_once(block):
     start = block.seen((0, 0), 1.0)
     block.press_and_drag(start, start + QPoint(150, -60))
     block.wait(lambda: block.canvas.scene.parts[0].fault == "")
+
+
+def test_what_is_brought_in_is_not_lost_when_the_job_changes_while_it_is_placed(trio, tmp_path):
+    path = write_stl(tmp_path / "late.stl", box(15, 15, 15))
+    changed = []
+
+    def nudge(_):
+        """Change the job at the very moment a place is looked for."""
+        if not changed:
+            changed.append(True)
+            QTimer.singleShot(0, lambda: trio.desk.store.do("nudge", moved(trio.desk.job, [(0, 0)], (1.0, 0.0))))
+
+    trio.desk.shelf.arrived.connect(nudge)
+    before = trio.desk.job
+    trio.window.files.bring_in([str(path)])
+    trio.wait(lambda: len(trio.desk.job.parts) == 4)
+    trio.drawn()
+    assert place(trio, 0)[0] == pytest.approx(copy_at(before, (0, 0)).at[0] + 1.0)
+    assert least_gap(trio) > 0
+
+
+def test_files_brought_in_one_after_the_other_all_come(trio, tmp_path):
+    paths = [write_stl(tmp_path / f"late {n}.stl", box(15, 15, 5 + n)) for n in range(4)]
+    for path in paths:
+        trio.window.files.bring_in([str(path)])
+    trio.wait(lambda: len(trio.desk.job.parts) == 7)
+    trio.drawn()
+    assert sorted(part.name for part in trio.desk.job.parts[3:]) == [f"late {n}" for n in range(4)]
+    assert least_gap(trio) > 0
+
+
+def test_what_cannot_be_done_because_the_job_changed_is_told(trio):
+    trio.window.run("parts.gather")
+    trio.desk.store.do("nudge", moved(trio.desk.job, [(0, 0)], (1.0, 0.0)))
+    trio.wait(lambda: "changed meanwhile" in trio.window.area.notes.text)
+    assert trio.desk.store.undo_name == "nudge"

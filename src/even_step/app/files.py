@@ -17,7 +17,7 @@ from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, Opened, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
 from even_step.core.job.beds import bed_count
-from even_step.core.job.edits import added, spots_of, with_mark, without_places
+from even_step.core.job.edits import added, spots_of, with_mark
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
@@ -105,18 +105,20 @@ class JobFiles(QObject):
 
         def done(opened: Opened, _: object) -> None:
             self._end(path)
-            came = without_places(opened.job)
-            parts = with_mark(came, spots_of(came), bed=self._desk.view.bed, locked=False).parts
-            files = {part.source for part in parts}
+            free = {"at": None, "bed": self._desk.view.bed, "locked": False}
+            parts = with_mark(opened.job, spots_of(opened.job), **free).parts
 
             def place() -> None:
                 if self._desk.shelf.has_all(parts):
                     self._desk.shelf.arrived.disconnect(arrived)
-                    job = added(self._desk.job, parts)
-                    place_new(self._desk, f"add the parts of {opened.job.name}", job)
+                    add()
+
+            def add() -> None:
+                job = added(self._desk.job, parts)
+                place_new(self._desk, f"add the parts of {opened.job.name}", job, again=add)
 
             arrived = self._desk.shelf.arrived.connect(lambda _: place())
-            self._desk.shelf.want(files, lambda message: self._desk.note(message, "stop"))
+            self._desk.shelf.want({part.source for part in parts}, lambda message: self._desk.note(message, "stop"))
             place()
 
         request = OpenJob(path, str(self._desk.shelf.folder))
@@ -181,7 +183,8 @@ class JobFiles(QObject):
         if first == 0 and job.name == "new job":
             job = job.model_copy(update={"name": parts[0].name})
         what = parts[0].name if len(parts) == 1 else f"{len(parts)} parts"
-        place_new(self._desk, f"bring in {what}", job, [(first + i, 0) for i in range(len(parts))])
+        spots = [(first + i, 0) for i in range(len(parts))]
+        place_new(self._desk, f"bring in {what}", job, spots, again=lambda: self._add(read))
 
     def _begin(self, path: str, task: Task) -> None:
         self.reading[path] = task

@@ -52,8 +52,19 @@ def _alone(desk: Desk, job: Job) -> Job | None:
     return in_the_middle(job, spot, stand.size)
 
 
-def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = None, *, turning: bool = False) -> None:
-    """Swap in a job some of whose copies have no place yet, once places have been found beside the window."""
+def place_new(
+    desk: Desk,
+    verb: str,
+    job: Job,
+    pick: list[edits.Spot] | None = None,
+    *,
+    turning: bool = False,
+    again: Callable[[], None] | None = None,
+) -> None:
+    """Swap in a job some of whose copies have no place yet, once places have been found beside the window.
+
+    When the job has been changed meanwhile, ``again`` is called to begin anew; without it that is told.
+    """
     outlines = desk.outlines.of(job)
     if outlines is None:
         desk.note("The models are still being read; try again in a moment.")
@@ -68,6 +79,8 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
 
     def placed(done: Job) -> None:
         if desk.job is not before:
+            meanwhile = again or (lambda: desk.note(f"The job was changed meanwhile, so this was not done: {verb}."))
+            meanwhile()
             return
         desk.store.do(verb, done)
         if pick is not None:
@@ -79,4 +92,5 @@ def place_new(desk: Desk, verb: str, job: Job, pick: list[edits.Spot] | None = N
     if alone is not None:
         placed(alone)
     else:
-        desk.background.run("arrange", find, placed)
+        # What can begin anew must not be dropped for what comes after it, such as the next files.
+        desk.background.run(f"arrange {id(job)}" if again else "arrange", find, placed)
