@@ -114,3 +114,28 @@ def test_a_part_goes_to_the_next_bed(block):
         assert hand.desk.view.bed == 1
         assert hand.desk.store.undo_name.endswith("to bed 2")
     assert not any(part.fault for part in hand.canvas.scene.parts)
+
+
+def test_a_trial_of_a_bed_that_is_gone_is_shown_where_one_is(two_beds):
+    hand = two_beds
+    hand.click("bed 1")
+    second = hand.slice()
+    hand.click("bed 0")
+    hand.window.run("parts.all")
+    hand.key(Qt.Key.Key_Delete)
+    hand.drawn()
+    assert bed_count(hand.desk.job) == 1
+    hand.click(f"ticket {second.number}")
+    assert hand.desk.trials.shown is second
+    assert hand.desk.view.bed == 0
+    assert len(hand.canvas.scene.parts) == 2
+
+
+def test_locks_and_hiding_are_no_change_to_the_print(block):
+    trial = block.slice()
+    block.desk.selection.pick([(0, 0)])
+    block.key(Qt.Key.Key_K)
+    block.key(Qt.Key.Key_H)
+    assert block.desk.job != trial.job
+    assert block.desk.job_of_bed == trial.job
+    assert block.window.strip.button.below == "F5 · nothing changed"

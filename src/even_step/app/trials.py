@@ -87,6 +87,7 @@ class Trials(QObject):
         self.all: list[Trial] = []
         self.shown: Trial | None = None
         self._task: Task | None = None
+        self._wanted: Trial | None = None  # to be shown once its lines are made again
         self._number = 0
 
     @property
@@ -114,7 +115,7 @@ class Trials(QObject):
             self._keep(bed, job, report, arrays, again)
 
         def failed(message: str) -> None:
-            self._finish(task)
+            self._give_up(task)
             self.failed.emit(message)
 
         def progress(stage: str, share: float) -> None:
@@ -122,7 +123,7 @@ class Trials(QObject):
                 self.progressed.emit(stage, share)
 
         task: Task = self._worker.ask(
-            SliceJob(job), done=done, failed=failed, progress=progress, cancelled=lambda: self._finish(task)
+            SliceJob(job), done=done, failed=failed, progress=progress, cancelled=lambda: self._give_up(task)
         )
         self._task = task
         self.changed.emit()
@@ -132,6 +133,10 @@ class Trials(QObject):
         if self._task:
             self._worker.call_off(self._task)
             self.changed.emit()
+
+    def _give_up(self, task: Task) -> None:
+        self._wanted = None
+        self._finish(task)
 
     def _finish(self, task: Task) -> None:
         if task is self._task:
@@ -144,7 +149,8 @@ class Trials(QObject):
         lines = TrialLines(**{name.replace(" ", "_"): array for name, array in arrays.items()})
         if again:
             again.lines, again.report = lines, report
-            self._show(again)
+            if self._wanted is again:
+                self._show(again)
             return
         self._number += 1
         last = self.last_of(bed)
@@ -158,10 +164,11 @@ class Trials(QObject):
 
     def show(self, trial: Trial) -> None:
         """Show a trial again; its lines are made again where they were let go."""
-        if trial.lines is None:
-            self._ask(trial.bed, trial.job, trial)
-        else:
+        if trial.lines is not None:
             self._show(trial)
+        elif self._wanted is not trial:
+            self._wanted = trial
+            self._ask(trial.bed, trial.job, trial)
 
     def last_of(self, bed: int) -> Trial | None:
         """Return the last trial of a bed."""
@@ -169,7 +176,8 @@ class Trials(QObject):
 
     def show_last_of(self, bed: int) -> None:
         """Show the last trial of a bed that came into view, unless one of it is shown."""
-        if self.shown is not None and self.shown.bed == bed:
+        coming = self._wanted or self.shown
+        if coming is not None and coming.bed == bed:
             return
         last = self.last_of(bed)
         if last is not None:
@@ -179,7 +187,7 @@ class Trials(QObject):
             self.shown_changed.emit()
 
     def _show(self, trial: Trial) -> None:
-        self.shown = trial
+        self.shown, self._wanted = trial, None
         self.shown_changed.emit()
 
     def kept(self) -> tuple[KeptTrial, ...]:
@@ -198,7 +206,7 @@ class Trials(QObject):
     def forget(self) -> None:
         """Begin without trials, for another job was opened."""
         self.cancel()
-        self.all, self.shown, self._number = [], None, 0
+        self.all, self.shown, self._wanted, self._number = [], None, None, 0
         self.shown_changed.emit()
         self.changed.emit()
 

@@ -42,6 +42,7 @@ from even_step.app.widgets.recent_menu import RecentMenu
 from even_step.app.widgets.sheet import Sheet
 from even_step.app.widgets.top_line import TopLine
 from even_step.app.widgets.trial_strip import TrialStrip
+from even_step.core.job.beds import bed_count
 from even_step.core.job.differences import differences
 
 SHEET_WIDTH = 328
@@ -160,9 +161,10 @@ class Window(QMainWindow):
             action.run(self.bench)
 
     def _show_trial(self, trial: Trial) -> None:
-        """Show a trial, and the bed it is of."""
+        """Show a trial, and the bed it is of if that is still there."""
         self.desk.trials.show(trial)
-        self.desk.view.set("bed", trial.bed)
+        if trial.bed < bed_count(self.desk.job):
+            self.desk.view.set("bed", trial.bed)
 
     def _slice_or_cancel(self) -> None:
         self.run("slice.cancel" if self.desk.trials.running else "slice.run")

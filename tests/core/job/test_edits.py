@@ -131,6 +131,12 @@ def test_differences_say_what_changed_in_a_few_words():
     assert differences(job, edits.moved(job, [(0, 0)], (1, 0))) == ["moved"]
     assert differences(job, edits.turned(job, [(0, 0)], 2, 5)) == ["turned"]
     assert differences(job, edits.sized(job, 0, (2.0, 2.0, 2.0))) == ["sized"]
+    assert differences(job, edits.mirrored(job, [0], 0)) == ["mirrored"]
+    assert differences(job, edits.with_part(job, 0, name="another")) == ["renamed"]
+    assert differences(job, edits.with_part(job, 0, repair="all")) == ["repaired"]
+    assert differences(job, edits.with_part(job, 0, repair="none")) == ["repair undone"]
+    assert differences(job, edits.with_part(job, 0, bodies=(0,))) == ["other bodies"]
+    assert differences(job, edits.with_part(job, 0, file="another.stl")) == ["other parts"]
     assert differences(job, edits.with_copies(job, 0, 1)) == ["1 part fewer"]
     assert differences(job, edits.with_recipe(job, find(Recipe, "Fine"))) == ["recipe Fine"]
     assert differences(job, edits.on_machine(job, find(Machine, "Alder 300 twin")))[0] == "on Alder 300 twin"

@@ -22,15 +22,17 @@ def spots_on(job: Job, bed: int) -> list[Spot]:
 
 
 def on_bed(job: Job, bed: int) -> Job:
-    """Return the job that prints one bed alone: only its copies, on a first bed, without the parts that have none."""
-    if bed == 0 and bed_count(job) == 1:
-        return job
+    """Return the job that prints one bed alone: only its copies, on a first bed, without the parts that have none.
+
+    What makes no difference to the print, such as locks and what is hidden, is left out too.
+    """
+    plain = {"bed": 0, "locked": False, "hidden": False}
     parts = []
     for part in job.parts:
-        copies = tuple(copy.model_copy(update={"bed": 0}) for copy in part.copies if copy.bed == bed)
+        copies = tuple(copy.model_copy(update=plain) for copy in part.copies if copy.bed == bed)
         if copies:
-            parts.append(part.model_copy(update={"copies": copies}))
-    return job.model_copy(update={"parts": tuple(parts)})
+            parts.append(part.model_copy(update={"copies": copies, "hidden_bodies": ()}))
+    return job if job.parts == tuple(parts) else job.model_copy(update={"parts": tuple(parts)})
 
 
 def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:

@@ -45,6 +45,14 @@ def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
     pairs = list(zip(old, new, strict=False))
     if any(a.scale != b.scale or a.unit != b.unit for a, b in pairs):
         return ["sized"]
+    if any(a.repair != b.repair for a, b in pairs):
+        return ["repaired" if any(b.repair == "all" for _, b in pairs) else "repair undone"]
+    if any(a.bodies != b.bodies for a, b in pairs):
+        return ["other bodies"]
+    if any(a.mirrored != b.mirrored for a, b in pairs):
+        return ["mirrored"]
     if any(a.turn != b.turn or [c.turn for c in a.copies] != [c.turn for c in b.copies] for a, b in pairs):
         return ["turned"]
-    return ["moved"]
+    if any([c.at for c in a.copies] != [c.at for c in b.copies] for a, b in pairs):
+        return ["moved"]
+    return ["renamed"] if any(a.name != b.name for a, b in pairs) else ["other parts"]
