@@ -176,3 +176,19 @@ def test_a_part_is_renamed_in_the_list(arrow, way):
     assert arrow.desk.job.parts[0].name == "weather arrow"
     arrow.key(Qt.Key.Key_Z, Held.ControlModifier)
     assert arrow.desk.job.parts[0].name == "wind arrow"
+
+
+@pytest.mark.parametrize("wrong", [{"bodies": (9,)}, {"object": 3}])
+def test_a_part_that_its_file_does_not_hold_is_told(hand, tmp_path, wrong):
+    path = tmp_path / "job.toml"
+    table = "".join(f"{key} = {list(value) if isinstance(value, tuple) else value}\n" for key, value in wrong.items())
+    path.write_text(
+        f'[[parts]]\nname = "ghost"\nfile = "{DEMO / "wind_arrow.3mf"}"\n{table}copies = [{{at = [50, 50]}}]\n'
+    )
+    hand.window.files.open(str(path))
+    hand.wait(lambda: "ghost is not in wind_arrow.3mf" in hand.window.strip.button.below)
+    assert "not in its file" in hand.window.parts.rows.rows[0].accessibleName()
+    hand.click("part 0")
+    hand.canvas.setFocus()
+    hand.key(Qt.Key.Key_Delete)
+    assert hand.desk.job.parts == ()

@@ -169,10 +169,19 @@ class ModelShelf(QObject):
         models = self._models.get(part.source, ())
         return models[part.object] if part.object < len(models) else None
 
+    def misses(self, part: Part) -> bool:
+        """Whether a part's file was read and does not hold what the part names."""
+        whole = self.whole(part)
+        if whole is None:
+            return part.source in self._models
+        return max(part.bodies, default=0) >= len(whole.bodies)
+
     def model(self, part: Part) -> ShelfModel | None:
         """Return a part's model, none while it is not there yet."""
         whole = self.whole(part)
-        return self._some(whole, part.bodies) if whole and part.bodies else whole
+        if whole is None or self.misses(part):
+            return None
+        return self._some(whole, part.bodies) if part.bodies else whole
 
     def shown(self, part: Part) -> ShelfModel | None:
         """Return what of a part's model is drawn: none while it is not there, or when all its bodies are hidden."""

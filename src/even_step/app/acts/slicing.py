@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from even_step.app.acts.action import Action
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
@@ -12,6 +14,9 @@ def why_not(desk: Desk) -> str:
     """Say why the job cannot be sliced now; empty when it can."""
     if not desk.job.parts:
         return "no parts on the bed"
+    lost = next((part for part in desk.job.parts if desk.shelf.misses(part)), None)
+    if lost is not None:
+        return f"{lost.name} is not in {Path(lost.file).name}: remove it"
     if not desk.shelf.has_all(desk.job.parts):
         return "models are being read"
     return next((f"{find_setting(key).label}: {wrong.message}" for key, wrong in desk.complaints.items()), "")

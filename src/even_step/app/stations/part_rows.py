@@ -80,7 +80,8 @@ class PartRows(QWidget):
             self._make(shape)
         for row in self.rows:
             stand = self._stand(row.number)
-            lengths = size(tuple(float(v) for v in stand.size)) if stand else "reading…"
+            lost = "not in its file" if shelf.misses(job.parts[row.number]) else "reading…"
+            lengths = size(tuple(float(v) for v in stand.size)) if stand else lost
             row.show_facts(lengths, *self._marks(row.number))
         for one in self.bodies:
             self._show_body(one)
