@@ -80,7 +80,8 @@ def main(cases: int) -> int:
             path.write_bytes(damaged(good[name], random))
             signal.alarm(MOST_SECONDS)
             try:
-                read_model(path)
+                for repair in ("all", "none"):
+                    read_model(path, repair=repair)
                 read += 1
             except InputError as error:
                 refused += 1

@@ -16,7 +16,7 @@ from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.read.model import read_model
 from even_step.core.mesh.shells import mend
 from even_step.core.mesh.weld import weld
-from tests.shapes import ball, box, extruded, write_stl
+from tests.shapes import ball, box, extruded, flipped, without, write_stl
 
 BALL = weld(np.ascontiguousarray(ball(10, 3), np.float32)).mesh
 KNOB = DATA / "demo" / "torn_knob.stl"
@@ -96,3 +96,13 @@ def test_a_flipped_facet_stays_as_read_when_nothing_is_mended(tmp_path):
     assert not raw.closed
     assert wound.closed
     assert (raw.merged().faces != wound.merged().faces).any(axis=1).sum() == 1
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_torn_ball_with_flipped_facets_is_a_ball_again(tmp_path, seed):
+    torn = flipped(without(ball(10, 4), 0.03, seed), 0.1, seed + 10)
+    path = write_stl(tmp_path / "ball.stl", torn)
+    (model,) = read_model(path, repair="all")
+    assert model.closed
+    assert measure(model.merged()).volume == pytest.approx(measure(BALL).volume, rel=0.03)
+    assert any("holes were closed" in line for line in model.repairs)
