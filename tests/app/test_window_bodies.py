@@ -95,7 +95,7 @@ def test_split_all_makes_a_part_of_every_body_in_one_step(arrow):
     arrow.click("split all")
     arrow.wait(lambda: len(arrow.desk.job.parts) == 4)
     arrow.drawn()
-    assert [part.name for part in arrow.desk.job.parts] == ["wind arrow", "point", "tail", "hub"]
+    assert [part.name for part in arrow.desk.job.parts] == ["shaft", "point", "tail", "hub"]
     arrow.key(Qt.Key.Key_Z, Held.ControlModifier)
     assert arrow.desk.job == before
 

@@ -52,7 +52,8 @@ def test_some_joined_are_not_yet_the_whole(arrow):
     split, _ = split_off(arrow, 0, (1, 2, 3), NAMES)
     joined, _ = joined_again(split, (1, 3), dict.fromkeys((1, 3), ("wind arrow", 4)))
     assert [part.bodies for part in joined.parts] == [(0,), (1, 3), (2,)]
-    assert joined.parts[1].name == "point"
+    assert joined.parts[1].name == "wind arrow"
+    assert joined.parts[0].name == "shaft"
 
 
 def test_every_copy_leaves_its_body_behind(arrow):

@@ -17,6 +17,8 @@ def bodies_of(part: Part, names: Sequence[str]) -> tuple[int, ...]:
 def split_off(job: Job, number: int, bodies: Sequence[int], names: Sequence[str]) -> tuple[Job, list[Spot]]:
     """Make bodies of a part parts of their own, with as many copies, which have no place yet.
 
+    A body that is alone goes by its own name.
+
     Parameters
     ----------
     job, number
@@ -38,13 +40,17 @@ def split_off(job: Job, number: int, bodies: Sequence[int], names: Sequence[str]
         part.model_copy(update={"name": names[body], "bodies": (body,), "hidden_bodies": (), "copies": free})
         for body in bodies
     ]
-    job = with_part(job, number, bodies=stays, hidden_bodies=tuple(b for b in part.hidden_bodies if b in stays))
+    hidden = tuple(body for body in part.hidden_bodies if body in stays)
+    name = names[stays[0]] if len(stays) == 1 else part.name
+    job = with_part(job, number, name=name, bodies=stays, hidden_bodies=hidden)
     first = len(job.parts)
     return added(job, new), [(first + i, 0) for i in range(len(new))]
 
 
 def joined_again(job: Job, numbers: Sequence[int], whole: Mapping[int, tuple[str, int]]) -> tuple[Job, Spot]:
-    """Join parts that are bodies of one assembly; the first keeps its name, pose and copies, the others go.
+    """Join parts that are bodies of one assembly; the first keeps its pose and copies, the others go.
+
+    A lone body no longer goes by its own name.
 
     Parameters
     ----------
@@ -78,7 +84,7 @@ def joined_again(job: Job, numbers: Sequence[int], whole: Mapping[int, tuple[str
     job = with_part(
         job,
         first,
-        name=name if full else kept.name,
+        name=name if full or len(kept.bodies) == 1 else kept.name,
         bodies=() if full else tuple(sorted(bodies)),
         hidden_bodies=tuple(sorted({body for number in numbers for body in job.parts[number].hidden_bodies})),
     )
