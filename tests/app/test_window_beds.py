@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from even_step.core.job.beds import bed_count, spots_on
+from even_step.core.job.edits import placed_at
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -139,3 +140,12 @@ def test_locks_and_hiding_are_no_change_to_the_print(block):
     assert block.desk.job != trial.job
     assert block.desk.job_of_bed == trial.job
     assert block.window.strip.button.below == "F5 · nothing changed"
+
+
+def test_a_bed_out_of_view_is_marked_when_a_part_leaves_the_volume(two_beds):
+    hand = two_beds
+    assert [tab.icon().isNull() for tab in hand.window.area.beds.tabs] == [True, True]
+    spot = spots_on(hand.desk.job, 1)[0]
+    hand.desk.store.do("move", placed_at(hand.desk.job, {spot: (300.0, 20.0)}))
+    assert [tab.icon().isNull() for tab in hand.window.area.beds.tabs] == [True, False]
+    assert "a part is outside" in hand.window.area.beds.tabs[1].accessibleName()

@@ -13,7 +13,7 @@ from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
 from even_step.core.job.edits import Spot, copy_at
-from even_step.core.job.lining import SLACK, fits
+from even_step.core.job.lining import misplaced
 from even_step.core.job.model import Bed, Machine
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
@@ -143,13 +143,9 @@ def build_scene(
 
 def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, touches: bool, covers: bool) -> str:
     """Say what is wrong with where a copy stands, the worst first; nothing where all is well."""
-    if size[2] > machine.height + SLACK:
-        return f"taller than {machine.height:g} mm"
-    if not fits(machine.bed, at, size):
-        return "off the bed"
     if touches:
-        return "runs into another part"
-    return "over an area kept free" if covers else ""
+        return misplaced(machine, at, size) or "runs into another part"
+    return misplaced(machine, at, size) or ("over an area kept free" if covers else "")
 
 
 def _pieces(model: ShelfModel, body: int | None, *, picked: bool, wrong: bool) -> tuple[Piece, ...]:

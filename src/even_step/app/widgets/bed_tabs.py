@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 
 from even_step.app.desk import Desk
+from even_step.app.widgets.marks import mark_icon
 from even_step.app.widgets.sheet import button, clear
+from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, spots_on
+from even_step.core.job.lining import misplaced
 
 HEIGHT = 30
 
@@ -29,6 +33,7 @@ class BedTabs(QWidget):
         self.tabs: list[QPushButton] = []
         self._counts: tuple[int, ...] = ()
         desk.store.changed.connect(self.refresh)
+        desk.shelf.arrived.connect(self.refresh)
         desk.view.changed.connect(lambda piece: self.refresh() if piece == "bed" else None)
         self.refresh()
 
@@ -41,9 +46,19 @@ class BedTabs(QWidget):
             self._make()
         for bed, tab in enumerate(self.tabs):
             tab.setChecked(bed == self._desk.view.bed)
+            if len(counts) > 1:
+                self._mark(bed, tab)
         if self.isHidden() != (len(counts) < 2):
             self.setVisible(len(counts) > 1)
             self.shown_changed.emit()
+
+    def _mark(self, bed: int, tab: QPushButton) -> None:
+        """Mark a bed on which a part leaves the volume; what touches shows once the bed is in view."""
+        job = self._desk.job
+        stands = [(edits.copy_at(job, spot).at, self._desk.stand(spot)) for spot in spots_on(job, bed)]
+        wrong = any(at and stand and misplaced(job.machine, at, stand.size) for at, stand in stands)
+        tab.setIcon(mark_icon("stop") if wrong else QIcon())
+        tab.setAccessibleName(f"{tab.text()}, a part is outside" if wrong else tab.text())
 
     def _make(self) -> None:
         clear(self._row)

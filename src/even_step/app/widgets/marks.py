@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF
+from PySide6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.theme.colours import PAPER
@@ -33,6 +33,16 @@ def draw_mark(painter: QPainter, mark: str, x: float, y: float, *, on_accent: bo
     elif mark == "note":
         painter.drawRect(QRectF(x - half, y - 1, SIDE, 2))
     painter.restore()
+
+
+def mark_icon(mark: str) -> QIcon:
+    """Return a mark as the icon of a button."""
+    picture = QPixmap(SIDE + 4, SIDE + 4)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    draw_mark(painter, mark, picture.width() / 2, picture.height() / 2)
+    painter.end()
+    return QIcon(picture)
 
 
 class Mark(QWidget):

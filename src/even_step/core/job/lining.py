@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.job.edits import Pair, Spot, copy_at, placed_at, spots_of
-from even_step.core.job.model import Bed, Job
+from even_step.core.job.model import Bed, Job, Machine
 
 SLACK = 1e-6  # mm a part may stick out, for rounding
 Side = Literal["least", "middle", "most"]
@@ -87,6 +87,13 @@ def fits(bed: Bed, at: Pair, size: Sequence[float] | NDArray[np.float64]) -> boo
         far = np.hypot(*(np.asarray(at) - bed.centre)) + max(half)
         return inside and bool(far <= bed.size[0] / 2 + SLACK)
     return inside
+
+
+def misplaced(machine: Machine, at: Pair, size: Sequence[float] | NDArray[np.float64]) -> str:
+    """Say how a part's bounds leave the volume of a machine; nothing where they do not."""
+    if size[2] > machine.height + SLACK:
+        return f"taller than {machine.height:g} mm"
+    return "" if fits(machine.bed, at, size) else "off the bed"
 
 
 def in_the_middle(job: Job, spot: Spot, size: Sequence[float] | NDArray[np.float64]) -> Job | None:
