@@ -186,6 +186,8 @@ def test_a_part_in_inches_is_proposed_never_changed_unasked(hand):
 
 def test_what_was_mended_is_told(hand):
     hand.drop(DEMO / "torn_knob.stl")
+    assert "30 flipped facets were turned" in hand.window.area.notes.text
+    assert "74 edges lack a neighbour" in hand.window.area.notes.text
     hand.desk.selection.pick([(0, 0)])
     told = hand.window.parts._told._told
     assert told.isVisible()

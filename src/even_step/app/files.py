@@ -178,6 +178,7 @@ class JobFiles(QObject):
             for kept, models in read
             for i, model in enumerate(models)
         ]
+        self._tell_faults([model for _, models in read for model in models])
         first = len(self._desk.job.parts)
         job = added(self._desk.job, parts)
         if first == 0 and job.name == "new job":
@@ -185,6 +186,17 @@ class JobFiles(QObject):
         what = parts[0].name if len(parts) == 1 else f"{len(parts)} parts"
         spots = [(first + i, 0) for i in range(len(parts))]
         place_new(self._desk, f"bring in {what}", job, spots, again=lambda: self._add(read))
+
+    def _tell_faults(self, models: list[ShelfModel]) -> None:
+        """Tell what was mended of models that came in, and what was not."""
+        faulty = [model for model in models if model.repairs or model.warnings]
+        if len(faulty) == 1:
+            text = f"{faulty[0].name}: {', '.join((*faulty[0].repairs, *faulty[0].warnings))}"
+        elif faulty:
+            text = f"{len(faulty)} parts have faults in their meshes: pick one to see what was mended"
+        else:
+            return
+        self._desk.note(text, "caution" if any(model.warnings for model in faulty) else "note")
 
     def _begin(self, path: str, task: Task) -> None:
         self.reading[path] = task
