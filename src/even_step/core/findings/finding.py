@@ -107,3 +107,11 @@ class Evidence:
 def on_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:
     """Return a point of a solid's frame on the bed, rounded to a micrometre."""
     return round(float(xy[0]) + part.at[0], 3), round(float(xy[1]) + part.at[1], 3)
+
+
+def off_bed(part: PlacedPart, at: NDArray[np.float64], amount: float, unit: str, words: str, remedy: str) -> Finding:
+    """Return the finding about a part that stands where it may not; ``at`` is on the bed, mm."""
+    place = round(float(at[0]), 3), round(float(at[1]), 3)
+    return Finding(
+        "off-bed", "stop", part.title, -1, 0.0, place, round(amount, 3), unit, f"{part.title} {words}", remedy
+    )

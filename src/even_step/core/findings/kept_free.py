@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import Evidence, Finding, off_bed
 from even_step.core.layout.outline import Outline, outline_of
 from even_step.core.plane import region
 
@@ -24,19 +24,7 @@ def check(evidence: Evidence) -> list[Finding]:
             shared = region.intersection(shadow, kept)
             covered = float(region.area(shared)[0])
             if covered > LEAST:
-                x, y = region.centres(shared)[0]
-                found.append(
-                    Finding(
-                        "off-bed",
-                        "stop",
-                        part.title,
-                        -1,
-                        0.0,
-                        (round(float(x), 3), round(float(y), 3)),
-                        round(covered, 3),
-                        "mm²",
-                        f"{part.title} stands over an area of the bed that is kept free",
-                        "move it, arrange the parts, or free the area",
-                    )
-                )
+                words = "stands over an area of the bed that is kept free"
+                remedy = "move it, arrange the parts, or free the area"
+                found.append(off_bed(part, region.centres(shared)[0], covered, "mm²", words, remedy))
     return found

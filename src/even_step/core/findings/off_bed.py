@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import Evidence, Finding, off_bed
 from even_step.core.job.model import Bed
 
 TOLERANCE = 0.001  # mm
@@ -14,7 +14,7 @@ TOLERANCE = 0.001  # mm
 def check(evidence: Evidence) -> list[Finding]:
     """Find every part with a vertex beyond the edge of the bed."""
     bed = evidence.job.machine.bed
-    found = []
+    found: list[Finding] = []
     for part in evidence.placed:
         if _surely_on(bed, evidence.solids[part.solid].mesh.bounds[:, :2] + part.at):
             continue
@@ -27,20 +27,8 @@ def check(evidence: Evidence) -> list[Finding]:
         worst = int(np.argmax(beyond))
         if beyond[worst] > TOLERANCE:
             amount = float(beyond[worst])
-            found.append(
-                Finding(
-                    "off-bed",
-                    "stop",
-                    part.title,
-                    -1,
-                    0.0,
-                    (round(float(xy[worst, 0]), 3), round(float(xy[worst, 1]), 3)),
-                    round(amount, 3),
-                    "mm",
-                    f"{part.title} reaches {amount:.1f} mm off the bed",
-                    "move, turn or scale it, or arrange the parts",
-                )
-            )
+            words = f"reaches {amount:.1f} mm off the bed"
+            found.append(off_bed(part, xy[worst], amount, "mm", words, "move, turn or scale it, or arrange the parts"))
     return found
 
 
