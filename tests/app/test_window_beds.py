@@ -149,3 +149,16 @@ def test_a_bed_out_of_view_is_marked_when_a_part_leaves_the_volume(two_beds):
     hand.desk.store.do("move", placed_at(hand.desk.job, {spot: (300.0, 20.0)}))
     assert [tab.icon().isNull() for tab in hand.window.area.beds.tabs] == [True, False]
     assert "a part is outside" in hand.window.area.beds.tabs[1].accessibleName()
+
+
+def test_what_is_locked_goes_to_no_other_bed_and_loses_no_copy(two_beds):
+    hand = two_beds
+    spot = spots_on(hand.desk.job, 0)[-1]
+    hand.desk.selection.pick([spot])
+    hand.key(Qt.Key.Key_K)
+    before = hand.desk.job
+    hand.click("next bed")
+    assert "is locked" in hand.window.area.notes.text
+    hand.type_into("copies", "1")
+    hand.drawn()
+    assert hand.desk.job == before

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
+from even_step.core.job.edits import moved
 from even_step.core.job.shipped import DATA
 
 DEMO = DATA / "demo"
@@ -192,3 +193,22 @@ def test_a_part_that_its_file_does_not_hold_is_told(hand, tmp_path, wrong):
     hand.canvas.setFocus()
     hand.key(Qt.Key.Key_Delete)
     assert hand.desk.job.parts == ()
+
+
+def test_a_locked_assembly_is_not_taken_apart(arrow):
+    arrow.key(Qt.Key.Key_K)
+    before = arrow.desk.job
+    arrow.click("split all")
+    arrow.wait(lambda: "is locked" in arrow.window.area.notes.text)
+    arrow.drawn()
+    assert arrow.desk.job == before
+
+
+def test_a_repair_overtaken_by_another_edit_is_told(hand):
+    hand.drop(DEMO / "torn_knob.stl")
+    hand.desk.selection.pick([(0, 0)])
+    QApplication.processEvents()
+    hand.click("repair")
+    hand.desk.store.do("nudge", moved(hand.desk.job, [(0, 0)], (1.0, 0.0)))
+    hand.wait(lambda: "changed meanwhile" in hand.window.area.notes.text)
+    assert hand.desk.job.parts[0].repair == "winding"

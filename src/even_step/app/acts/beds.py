@@ -68,7 +68,7 @@ ACTIONS = (
         "Parts/Beds",
         lambda b: _move(b, bed_count(b.desk.job)),
         can=_leaves_something,
-        synonyms=("plate", "another bed", "second bed"),
+        synonyms=("another bed", "second bed"),
     ),
     Action(
         "beds.gather",

@@ -83,6 +83,8 @@ def _mend(desk: Desk, repair: Repair, verb: str) -> None:
     def then(*_: object) -> None:
         if desk.job is before:
             edit(desk, f"{verb} {part.name}", lambda job: edits.with_part(job, number, repair=repair))
+        else:
+            desk.note(f"The job was changed meanwhile, so this was not done: {verb} {part.name}.")
 
     desk.shelf.read((part.file, repair), then, lambda message: desk.note(message, "stop"))
 

@@ -28,11 +28,17 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *,
     except EvenStepError as error:
         desk.note(str(error), "stop")
         return
+    if _stays_locked(desk, job):
+        return
+    desk.store.do(verb, without_empty_beds(job), join, held=held)
+
+
+def _stays_locked(desk: Desk, job: Job) -> bool:
+    """Whether a job would disturb what is locked; that is told."""
     locked = disturbed(desk.job, job)
     if locked:
         desk.note(f"{locked} is locked and stays as it is. Unlock it first (K).", "caution")
-        return
-    desk.store.do(verb, without_empty_beds(job), join, held=held)
+    return bool(locked)
 
 
 def _look_at(desk: Desk, spots: list[edits.Spot]) -> None:
@@ -65,6 +71,8 @@ def place_new(
 
     When the job has been changed meanwhile, ``again`` is called to begin anew; without it that is told.
     """
+    if _stays_locked(desk, job):
+        return
     outlines = desk.outlines.of(job)
     if outlines is None:
         desk.note("The models are still being read; try again in a moment.")
