@@ -114,6 +114,14 @@ def test_no_address_and_no_machine_path_in_the_repository():
             assert not host.search(path.read_text(errors="replace")), name
 
 
+def test_binaries_lie_only_where_data_and_documents_are():
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, check=True).stdout.decode()
+    for name in listed.rstrip("\0").split("\0"):
+        path = ROOT / name
+        if path.is_file() and not name.startswith(("src/even_step/data/", "docs/")):
+            assert b"\0" not in path.read_bytes()[:8000], name
+
+
 def test_the_lock_pins_everything_exactly():
     for line in (ROOT / "requirements.lock").read_text().split():
         assert re.fullmatch(r"[A-Za-z0-9_.-]+==[0-9][A-Za-z0-9.]*", line), line

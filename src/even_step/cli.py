@@ -9,6 +9,7 @@ from pathlib import Path
 
 from even_step import __version__
 from even_step.commands import inspect, slice_command, window
+from even_step.core import kernel_folder
 from even_step.core.errors import EvenStepError
 
 USAGE = """\
@@ -42,7 +43,7 @@ def _parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--version", action="version", version=f"even-step {__version__}")
-    parser.set_defaults(run=window.run_window, files=())
+    parser.set_defaults(run=window.run_window, files=(), computes=True)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     slice_command.add_to(commands)
     inspect.add_to(commands)
@@ -53,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
 def _chosen(arguments: Sequence[str]) -> argparse.Namespace:
     """Take the command line apart; what begins with a file opens the window."""
     if arguments and not arguments[0].startswith("-") and Path(arguments[0]).suffix:
-        return argparse.Namespace(run=window.run_window, files=list(arguments))
+        return argparse.Namespace(run=window.run_window, files=list(arguments), computes=True)
     return _parser().parse_args(arguments)
 
 
@@ -61,6 +62,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns 0 done, 1 a finding stops, 2 bad input, 3 could not finish."""
     try:
         chosen = _chosen(sys.argv[1:] if arguments is None else arguments)
+        if chosen.computes and not kernel_folder.are_ready():
+            from even_step.core.warm import prepare_aloud  # noqa: PLC0415 - loads everything, and is needed once
+
+            prepare_aloud()
         return int(chosen.run(chosen))
     except EvenStepError as error:
         sys.stderr.write(f"even-step: {error}\n")

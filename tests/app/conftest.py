@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from even_step.app.main import application, open_window
+from even_step.app.work.client import WorkerClient
 from even_step.display import virtual_display
 from tests.shapes import box, write_stl
 
@@ -25,11 +26,29 @@ def qapp():
         app.shutdown()
 
 
+@pytest.fixture(scope="session")
+def spare_workers():
+    """Workers that windows let go: the next one takes it, for starting one takes longer than most tests."""
+    kept = []
+    yield kept
+    for started in kept:
+        WorkerClient(started).close()
+
+
 @pytest.fixture
-def window(qapp, qtbot, tmp_path):
+def window(qapp, qtbot, tmp_path, spare_workers):
     """A window with nothing on its desk; afterwards nothing of it may be left."""
     threads = set(threading.enumerate())
-    made = open_window(state=tmp_path / "state")
+    made = open_window(state=tmp_path / "state", worker=spare_workers.pop() if spare_workers else None)
+    worker, close = made.desk.worker, made.desk.worker.close
+
+    def let_go():
+        started = worker.release()
+        if started:
+            spare_workers.append(started)
+        close()
+
+    worker.close = let_go
     made.resize(1280, 800)
     qtbot.waitExposed(made)
     yield made

@@ -40,7 +40,7 @@ from even_step.app.work.requests import (
     SaveJob,
     SliceJob,
 )
-from even_step.app.work.server import Lane, Line
+from even_step.app.work.server import Lane, Line, Open
 from even_step.core.errors import InputError, JobError
 from even_step.core.job import edits
 from even_step.core.job.bring_in import pose_matrix
@@ -167,7 +167,7 @@ class Told:
 def lane_with(monkeypatch, duty):
     told = Told()
     monkeypatch.setitem(server.DUTIES, SliceJob, duty)
-    return Lane(Line(told), Bench(), set()), told
+    return Lane(Line(told), Bench(), Open()), told
 
 
 def run(lane, *numbers):
@@ -200,11 +200,11 @@ def test_a_lane_answers_in_turn_with_progress_in_steps(monkeypatch):
 def test_a_request_called_off_before_its_turn_is_not_begun(monkeypatch):
     begun = []
     lane, told = lane_with(monkeypatch, lambda *_: begun.append(1) or Outcome())
-    lane.called_off.add(7)
+    lane.open.called_off.add(7)
     run(lane, 7)
     assert begun == []
     assert [message.outcome for message in told.messages] == ["cancelled"]
-    assert lane.called_off == set()
+    assert lane.open.called_off == set()
 
 
 def test_whatever_breaks_is_told_and_the_lane_goes_on(monkeypatch, capsys):
@@ -228,6 +228,21 @@ def client(qapp, qtbot):
     yield made
     made.close()
     assert not made._process.is_alive()
+
+
+def test_a_worker_that_was_let_go_serves_another_as_if_it_were_new(qapp, qtbot, tmp_path, part):
+    first, got = WorkerClient(), []
+    heavy = job_of(write_stl(tmp_path / "ball.stl", ball(60.0, 6)), {"layers.height": 0.06})
+    first.ask(SliceJob(heavy), done=lambda *_: got.append("slice"))
+    started = first.release()
+    second = WorkerClient(started)
+    assert second.pid == started.process.pid
+    second.ask(ReadFile(str(part), str(tmp_path / "kept")), done=lambda *_: got.append("read"))
+    qtbot.waitUntil(lambda: bool(got), timeout=30_000)
+    assert got == ["read"]
+    second.close()
+    first.close()
+    assert second.release() is None
 
 
 def test_a_request_is_answered_and_its_task_ends_done(client, qtbot, tmp_path, part):
@@ -327,7 +342,7 @@ def test_the_window_stands_a_part_where_slicing_does(tmp_path, turn, unit):
 
 
 def test_the_queue_of_a_lane_is_its_own():
-    one, two = Lane(Line(Told()), Bench(), set()), Lane(Line(Told()), Bench(), set())
+    one, two = Lane(Line(Told()), Bench(), Open()), Lane(Line(Told()), Bench(), Open())
     one.waiting.put(None)
     with pytest.raises(queue.Empty):
         two.waiting.get_nowait()

@@ -32,10 +32,10 @@ def add_to(commands: Any) -> None:
     check.add_argument("--machine", metavar="NAME|FILE", help="whose limits; the file's own head when left out")
     check.set_defaults(run=_check)
     settings = commands.add_parser("settings", help="every setting")
-    settings.set_defaults(run=lambda _: _say([_setting(setting) for setting in CATALOGUE.values()]))
+    settings.set_defaults(computes=False, run=lambda _: _say([_setting(setting) for setting in CATALOGUE.values()]))
     names = commands.add_parser("list", help="what ships with the program")
     names.add_argument("what", choices=tuple(KINDS))
-    names.set_defaults(run=lambda chosen: _say(list(shipped(KINDS[chosen.what]))))
+    names.set_defaults(computes=False, run=lambda chosen: _say(list(shipped(KINDS[chosen.what]))))
 
 
 def _say(record: object) -> int:

@@ -1,17 +1,27 @@
-"""Compile every kernel once, by slicing a small block with a shaft and reading its G-code back."""
+"""Compile every kernel once, by slicing a small block with a shaft and reading its G-code back.
+
+Compiling holds the interpreter, so a second process works through the list of kernels from its other end until the two
+meet in the folder where machine code is kept.
+"""
 
 from __future__ import annotations
 
-import shutil
+import importlib
+import json
+import subprocess
+import sys
 import tempfile
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
+from numba.core.sigutils import normalize_signature
 
-from even_step.core import kernels
+from even_step.core import kernel_folder, kernels
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
-from even_step.core.job.shipped import find
+from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE
 from even_step.core.mesh.read.model import read_model
 from even_step.core.motion.check import check_gcode
@@ -20,65 +30,20 @@ from even_step.core.output import write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.warm_models import write_models
 from even_step.core.work import crew
 
-SIDES = ((0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3))
+#: What each kernel is called with, in the order a slice first needs them; made by ``tools/record_kernels.py``.
+LIST = DATA / "kernels.json"
+OFTEN = 0.5  # s between two looks at how far it is
+PATIENCE = 60.0  # s for the other process to finish the kernel it is at
 
 
-def block(low: float, high: float, bottom: float, top: float, first: int = 0) -> tuple[list[str], list[str]]:
-    """Return the vertex and face lines of an upright box as OBJ; ``first`` vertices come before them."""
-    corners = [f"v {x} {y} {z}" for x in (low, high) for y in (low, high) for z in (bottom, top)]
-    faces = ["f " + " ".join(str(first + 1 + corner) for corner in side) for side in SIDES]
-    return corners, faces
-
-
-def _models(folder: Path) -> list[Path]:
-    """Write one small model in every format that a kernel reads."""
-    outer, inner = block(-9, 9, 0, 4), block(-2, 2, 1, 3, first=8)
-    hole = ["f " + " ".join(reversed(face.split()[1:])) for face in inner[1]]
-    solid = folder / "block.obj"
-    solid.write_text("\n".join((*outer[0], *inner[0], *outer[1], *hole)) + "\n")
-    inside_out = folder / "inside_out.obj"
-    inside_out.write_text("\n".join((*outer[0], "f " + " ".join(outer[1][0].split()[:0:-1]), *outer[1][1:-1])) + "\n")
-    corners = np.array([line.split()[1:] for line in outer[0]], np.float32)
-    facets = [corners[list(side)] for side in SIDES]
-    text = folder / "text.stl"
-    rows = [f"vertex {x} {y} {z}" for face in facets for i in ((0, 1, 2), (0, 2, 3)) for x, y, z in face[list(i)]]
-    text.write_text(
-        "solid s\n"
-        + "\n".join("facet\n" + "\n".join(rows[i : i + 3]) + "\nendfacet" for i in range(0, len(rows), 3))
-        + "\nendsolid\n"
-    )
-    ply = folder / "block.ply"
-    head = (
-        "ply\nformat {} 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float z\n"
-        "element face 6\nproperty list uchar int vertex_indices\nend_header\n"
-    )
-    ply.write_text(
-        head.format("ascii")
-        + "\n".join(line[2:] for line in outer[0])
-        + "\n"
-        + "\n".join("4 " + " ".join(str(corner) for corner in side) for side in SIDES)
-        + "\n"
-    )
-    binary = folder / "binary.ply"
-    faces = b"".join(b"\x04" + np.array(side, "<i4").tobytes() for side in SIDES)
-    binary.write_bytes(head.format("binary_little_endian").encode() + corners.tobytes() + faces)
-    stl = folder / "block.stl"
-    triangles = np.array([face[list(i)] for face in facets for i in ((0, 1, 2), (0, 2, 3))], np.float32)
-    records = b"".join(bytes(12) + one.tobytes() + bytes(2) for one in triangles)
-    stl.write_bytes(bytes(80) + np.uint32(len(triangles)).tobytes() + records)
-    return [solid, inside_out, text, ply, binary, stl]
-
-
-def warm() -> None:
-    """Run everything that is compiled, and forget what older sources left."""
-    for stale in kernels.FOLDER.parent.iterdir():
-        if stale != kernels.FOLDER:
-            shutil.rmtree(stale, ignore_errors=True)
+def run_everything() -> None:
+    """Run everything that is compiled."""
     with tempfile.TemporaryDirectory(prefix="even-step-") as name, crew(2) as hands:
         folder = Path(name)
-        for path in _models(folder):
+        for path in write_models(folder):
             parts = parts_of(path, read_model(path))
             job = Job(
                 name="warm",
@@ -97,5 +62,80 @@ def warm() -> None:
             check_gcode(target)
 
 
+def compile_listed() -> None:
+    """Compile the kernels of the list, those first that a slice needs last."""
+    for name, signature in reversed(json.loads(LIST.read_text())):
+        importlib.import_module(name.partition(":")[0])
+        # As types, for the folder knows a kernel by them and not by their words.
+        kernels.KERNELS[name].compile(tuple(normalize_signature(signature)[0]))  # type: ignore[no-untyped-call]
+
+
+def prepare(tell: Callable[[float], None]) -> None:
+    """Compile what is not compiled yet, on both cores.
+
+    Parameters
+    ----------
+    tell
+        Is told now and then how far it is, 0 to 1, from another thread.
+    """
+    if kernel_folder.are_ready():
+        return
+    done = threading.Event()
+    watcher = threading.Thread(target=_watch, args=(tell, done), daemon=True)
+    watcher.start()
+    aside = subprocess.Popen([sys.executable, "-m", "even_step.core.warm", "aside"], stderr=subprocess.DEVNULL)
+    try:
+        run_everything()
+        aside.wait(PATIENCE)
+        compile_listed()
+    except subprocess.TimeoutExpired:
+        compile_listed()
+    finally:
+        aside.kill()
+        aside.wait()
+        done.set()
+        watcher.join()
+    (kernel_folder.FOLDER / kernel_folder.READY).touch()
+    kernel_folder.forget_older(kernel_folder.FOLDER, kernel_folder.ROOTS)
+
+
+def _watch(tell: Callable[[float], None], done: threading.Event) -> None:
+    """Tell how many of the kernels have been kept."""
+    count = len({name for name, _ in json.loads(LIST.read_text())})
+    while not done.wait(OFTEN):
+        tell(min(1.0, sum(1 for _ in kernel_folder.FOLDER.rglob("*.nbi")) / count))
+
+
+@dataclass
+class _Voice:
+    """Says on standard error how far it is: on a terminal in one line that counts, else a line each fifth."""
+
+    terminal: bool
+    told: int = -1
+
+    def say(self, share: float) -> None:
+        """Tell a share, unless it has been told."""
+        step = int(share * (100 if self.terminal else 5))
+        if step != self.told:
+            self.told = step
+            words = f"even-step: compiling kernels (once): {share:.0%}"
+            sys.stderr.write(f"\r{words} " if self.terminal else f"{words}\n")
+            sys.stderr.flush()
+
+
+def prepare_aloud() -> None:
+    """Compile what is not compiled yet, and say so on standard error."""
+    if kernel_folder.are_ready():
+        return
+    voice = _Voice(sys.stderr.isatty())
+    voice.say(0.0)
+    prepare(voice.say)
+    voice.say(1.0)
+    sys.stderr.write("\n" if voice.terminal else "")
+
+
 if __name__ == "__main__":
-    warm()
+    if "aside" in sys.argv[1:]:
+        compile_listed()
+    else:
+        prepare_aloud()

@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from even_step.app.work.entry import Started, start
-from even_step.app.work.requests import Answer, Begin, CallOff, GoHome, Progress, Request
+from even_step.app.work.requests import Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
 from even_step.app.work.shared import receive_arrays
 
 State = Literal["queued", "running", "cancelling", "done", "cancelled", "failed"]
 PATIENCE = 1.0  # s that a worker gets to leave on its own
+RELEASE_PATIENCE = 5.0  # s that it gets to put everything away
 TRIES = 3  # workers lost without a single answer, after which no further one is started
 
 
@@ -55,6 +56,8 @@ class _Reader:
         try:
             while True:
                 message = self.connection.recv()
+                if isinstance(message, Fresh):
+                    return
                 done = isinstance(message, Answer) and message.outcome == "done"
                 self.arrived(message, receive_arrays(self.connection) if done else {})
         except (EOFError, OSError):
@@ -148,6 +151,19 @@ class WorkerClient(QObject):
             task.state = "failed"
             # Told later, for whoever asked may be in the middle of asking.
             QTimer.singleShot(0, self, lambda task=task: task.failed("the worker process stopped"))
+
+    def release(self) -> Started | None:
+        """Let the worker go as fresh as it came, for another client; none where it is not to be had any more."""
+        if self._closing or not self._process.is_alive():
+            return None
+        self._closing = True
+        self._tasks.clear()
+        self._send(StartOver())
+        self._reader.thread.join(RELEASE_PATIENCE)
+        if not self._reader.thread.is_alive() and self._process.is_alive():
+            return Started(self._process, self._line)
+        self._closing = False
+        return None
 
     def close(self) -> None:
         """Send the worker home. The line is closed last, for the reader sits on it until the worker is gone."""

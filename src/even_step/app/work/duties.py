@@ -47,6 +47,11 @@ class Bench:
     cache: StageCache = field(default_factory=StageCache)
     slices: OrderedDict[str, Sliced] = field(default_factory=OrderedDict)
 
+    def clear(self) -> None:
+        """Forget everything."""
+        self.cache = StageCache()
+        self.slices.clear()
+
     def sliced(self, job: Job, crew: Crew, run: StageRun | None = None) -> Sliced:
         """Return the slice of a job, made again where it is not at hand."""
         key = job.model_dump_json()

@@ -98,6 +98,16 @@ class GoHome:
 
 
 @dataclass(frozen=True)
+class StartOver:
+    """Call everything off and forget it; the answer is ``Fresh``, and nothing comes after it."""
+
+
+@dataclass(frozen=True)
+class Fresh:
+    """The worker is as it was when it was started."""
+
+
+@dataclass(frozen=True)
 class Progress:
     """A request is at a stage, so far along in all (0 to 1)."""
 

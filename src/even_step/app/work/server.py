@@ -12,7 +12,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from even_step.app.work.duties import DUTIES, Bench, Outcome
-from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, GoHome, Progress, Request
+from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
 from even_step.app.work.shared import send_arrays
 from even_step.core.errors import Cancelled, EvenStepError
 from even_step.core.work import crew
@@ -40,12 +40,39 @@ class Line:
 
 
 @dataclass
+class Open:
+    """The requests that have come and are not answered yet, and those of them that were called off."""
+
+    numbers: set[int] = field(default_factory=set)
+    called_off: set[int] = field(default_factory=set)
+    answered: threading.Condition = field(default_factory=threading.Condition)
+
+    def begin(self, number: int) -> None:
+        """Note a request that came."""
+        with self.answered:
+            self.numbers.add(number)
+
+    def end(self, number: int) -> None:
+        """Forget a request that was answered."""
+        with self.answered:
+            self.numbers.discard(number)
+            self.called_off.discard(number)
+            self.answered.notify_all()
+
+    def call_off_all(self) -> None:
+        """Call off every request and wait until all have been answered."""
+        with self.answered:
+            self.called_off |= self.numbers
+            self.answered.wait_for(lambda: not self.numbers)
+
+
+@dataclass
 class Lane:
     """Requests that wait for the threads of a lane; those that were called off are passed over."""
 
     line: Line
     bench: Bench
-    called_off: set[int]
+    open: Open
     waiting: queue.SimpleQueue[Begin | None] = field(default_factory=queue.SimpleQueue)
 
     def work(self) -> None:
@@ -62,7 +89,7 @@ class Lane:
                 self.line.tell(Progress(number, stage, share))
 
         try:
-            with crew(THREADS, progress, lambda: number in self.called_off) as hands:
+            with crew(THREADS, progress, lambda: number in self.open.called_off) as hands:
                 hands.look()
                 duty: Callable[..., Outcome] = DUTIES[type(request)]
                 outcome = duty(request, self.bench, hands)
@@ -78,15 +105,14 @@ class Lane:
             traceback.print_exc()
             self.line.tell(Answer(number, "failed", f"something broke inside: {error!r}"))
         finally:
-            self.called_off.discard(number)
+            self.open.end(number)
 
 
 def serve(connection: Any) -> None:
     """Work until the window sends the worker home, or the line breaks."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    line, bench = Line(connection), Bench()
-    called_off: set[int] = set()
-    slow, aside = Lane(line, bench, called_off), Lane(line, bench, called_off)
+    line, bench, requests = Line(connection), Bench(), Open()
+    slow, aside = Lane(line, bench, requests), Lane(line, bench, requests)
     threads = [threading.Thread(target=lane.work, daemon=True) for lane in (slow, aside, aside)]
     for thread in threads:
         thread.start()
@@ -96,10 +122,13 @@ def serve(connection: Any) -> None:
             if isinstance(message, GoHome):
                 return
             if isinstance(message, CallOff):
-                called_off.add(message.number)
-            elif isinstance(message.request, ASIDE):
-                aside.waiting.put(message)
+                requests.called_off.add(message.number)
+            elif isinstance(message, StartOver):
+                requests.call_off_all()
+                bench.clear()
+                line.tell(Fresh())
             else:
-                slow.waiting.put(message)
+                requests.begin(message.number)
+                (aside if isinstance(message.request, ASIDE) else slow).waiting.put(message)
     except (EOFError, OSError):
         return

@@ -1,0 +1,68 @@
+"""Where machine code is kept, and that nothing else is ever touched there."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import pytest
+
+from even_step.core import kernel_folder, kernels
+from even_step.core.warm import LIST, _Voice
+
+OLD, NEW = "0123456789abcdef", "fedcba9876543210"
+
+
+def test_what_older_sources_left_goes_and_nothing_else(tmp_path):
+    for name in (OLD, NEW, "somebody-elses", "0123"):
+        (tmp_path / name).mkdir()
+    (tmp_path / "aaaaaaaaaaaaaaaa").write_text("a file")
+    kernel_folder.forget_older(tmp_path / NEW, [tmp_path])
+    assert {path.name for path in tmp_path.iterdir()} == {NEW, "somebody-elses", "0123", "aaaaaaaaaaaaaaaa"}
+
+
+def test_beside_a_temporary_folder_nothing_goes(tmp_path):
+    (tmp_path / OLD).mkdir()
+    (tmp_path / NEW).mkdir()
+    kernel_folder.forget_older(tmp_path / NEW, [tmp_path / "elsewhere"])
+    assert (tmp_path / OLD).exists()
+
+
+def test_where_one_root_cannot_be_written_the_next_is_taken(tmp_path):
+    closed = tmp_path / "closed"
+    closed.write_text("a file where a folder is wanted")
+    assert kernel_folder._cache_folder([closed / "kernels", tmp_path / "own"], NEW) == tmp_path / "own" / NEW
+    last = kernel_folder._cache_folder([closed / "kernels"], NEW)
+    assert last.parent == Path(tempfile.gettempdir())
+    last.rmdir()
+
+
+def test_the_list_holds_every_kernel_that_a_slice_calls():
+    listed = {(name, signature) for name, signature in json.loads(LIST.read_text())}
+    code = (
+        "import json\nfrom even_step.core import kernels\nfrom even_step.core.warm import run_everything\n"
+        "run_everything()\n"
+        "print(json.dumps([[n, repr(t)] for n, k in kernels.KERNELS.items() for t in k.signatures]))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=os.environ)
+    called = {tuple(one) for one in json.loads(done.stdout)}
+    assert called - listed == set(), "run tools/record_kernels.py"
+    assert listed - called == set(), "run tools/record_kernels.py"
+
+
+def test_machine_code_goes_into_one_folder_for_good():
+    assert str(kernel_folder.FOLDER) == kernels.config.CACHE_DIR
+
+
+@pytest.mark.parametrize("terminal", [True, False])
+def test_compiling_says_how_far_it_is(terminal, capsys):
+    voice = _Voice(terminal)
+    for share in (0.0, 0.004, 0.5, 1.0):
+        voice.say(share)
+    told = capsys.readouterr().err
+    assert told.count("compiling kernels") == 3
+    assert "50%" in told
