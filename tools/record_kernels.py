@@ -17,22 +17,18 @@ from even_step.core.job.shipped import DATA
 
 
 class Order(event.Listener):
-    """Notes kernels in the order they are asked for; those that others call come with them."""
+    """Notes kernels in the order they are asked for."""
 
     def __init__(self) -> None:
         self.names: list[str] = []
-        self.depth = 0
 
     def on_start(self, event: Any) -> None:
         """Note a kernel whose compilation begins."""
         function = event.data["dispatcher"].py_func
-        if self.depth == 0:
-            self.names.append(f"{function.__module__}:{function.__name__}")
-        self.depth += 1
+        self.names.append(f"{function.__module__}:{function.__name__}")
 
     def on_end(self, _: Any) -> None:
-        """Leave the kernel."""
-        self.depth -= 1
+        """Nothing more to note."""
 
 
 def main() -> None:
@@ -44,10 +40,9 @@ def main() -> None:
         from even_step.core.warm import run_everything  # noqa: PLC0415 - kernels take the folder when they are loaded
 
         run_everything()
-    rows = []
-    for name in dict.fromkeys(order.names):
-        if name in kernels.KERNELS:
-            rows += [[name, repr(types)] for types in kernels.KERNELS[name].signatures]
+    known = [name for name in dict.fromkeys(order.names) if name in kernels.KERNELS]
+    rows = [[name, repr(types)] for name in known for types in kernels.KERNELS[name].signatures]
+    rows = [row for row in rows if "Literal" not in row[1]]  # these only other kernels ask for
     path = DATA / "kernels.json"
     path.write_text("[\n" + ",\n".join(json.dumps(row) for row in rows) + "\n]\n")
     print(len(rows), "kernels")

@@ -4,6 +4,7 @@ EvenStepError
 ├── InputError        a file that cannot be read, or does not hold what it should
 ├── SettingError      a value out of its range, an unknown key, a choice that does not exist
 ├── JobError          a job whose pieces do not fit together
+├── GeometryError     an outline that could not be worked out, in a layer of a part
 ├── OutputError       a file that could not be written
 └── Cancelled         the request was called off
 """
@@ -51,6 +52,12 @@ class SettingError(EvenStepError):
 
 class JobError(EvenStepError):
     """The pieces of a job do not fit together."""
+
+
+class GeometryError(EvenStepError):
+    """An outline could not be worked out, by any means there is."""
+
+    exit_code = 3
 
 
 class OutputError(EvenStepError):

@@ -262,7 +262,7 @@ def _posed(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], dic
             with run.timed("read"):
                 mesh, _ = set_down(model.merged(), matrix)
             numbers[key] = len(solids)
-            solids[key] = PosedSolid(model, mesh, matrix, key)
+            solids[key] = PosedSolid(model, mesh, matrix, key, part.name)
         solid_of[i, k] = numbers[key]
     return list(solids.values()), solid_of
 

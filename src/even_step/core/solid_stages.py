@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue.setting import take
+from even_step.core.faults import guarded
 from even_step.core.findings.finding import SlicedSolid
 from even_step.core.job.cascade import Resolved
 from even_step.core.mesh.mesh import Mesh, Model
@@ -21,17 +24,21 @@ from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, regions
 from even_step.core.slicing.walls import WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
-from even_step.core.stages import StageRun
+from even_step.core.stages import StageCache, StageRun
+from even_step.core.work import Crew
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, eq=False)
 class PosedSolid:
-    """A posed mesh with the hash of what it was made from."""
+    """A posed mesh with the hash of what it was made from, and the name of the part it stands for first."""
 
     model: Model
     mesh: Mesh
     matrix: NDArray[np.float64]
     key: str
+    title: str = ""
 
 
 class SolidStages:
@@ -47,11 +54,32 @@ class SolidStages:
         resolved: Resolved,
         run: StageRun,
     ) -> None:
-        self.solid, self.values, self.run = solid, resolved.values, run
+        self.solid, self.resolved, self.run = solid, resolved, run
+        self.values = resolved.values
+        self.heights, self.heights_key, self.wall, self.overhang = heights, heights_key, wall, overhang
+        self.first: tuple[Blocks, str] | None = None
+        self._guarded(self._cut)
+
+    def _guarded(self, make: Callable[[], T]) -> T:
+        return guarded(make, self.solid.title, self.heights, self._attempt) if self.solid.title else make()
+
+    def _attempt(self, heights: Heights) -> None:
+        """Go through all stages with some of the layers, with nothing kept."""
+        hands = Crew(cancelled=self.run.crew.cancelled)
+        run = StageRun(hands, StageCache(0))
+        nameless = replace(self.solid, title="")
+        again = SolidStages(nameless, heights, "", self.wall, self.overhang, self.resolved, run)
+        again.blocks_at((0.0, 0.0))
+        again.ledger()
+
+    def _cut(self) -> None:
+        """Go through the stages that do not depend on where the solid stands."""
+        solid, heights, heights_key, wall, run = self.solid, self.heights, self.heights_key, self.wall, self.run
         tall = float(solid.mesh.bounds[1, 2])
         count = heights.count_for(tall)
         cuts, self.thick = heights.cuts[:count], heights.thick[:count]
-        cuts[:1] = np.minimum(cuts[:1], tall / 2)  # a part thinner than half a layer is not to be missed
+        if len(cuts) and heights.top[0] <= self.thick[0]:
+            cuts[0] = min(cuts[0], tall / 2)  # a part thinner than half a layer is not to be missed
         crew = run.crew
         cut = take(ContourSettings, self.values)
         self.contours, key = run.stage(
@@ -64,14 +92,12 @@ class SolidStages:
         )
         cover = take(CoverSettings, self.values)
         bridge = take(BridgeSettings, self.values, bore=wall.bore)
-        self.heights, self.bore, self.overhang = heights, wall.bore, overhang
         self.covers: Covers
         self.covers, self.cover_key = run.stage(
             "covers",
             (self.wall_key, cover, bridge),
             lambda: covers(self.outlines, self.walls, heights, cover, bridge, crew),
         )
-        self.first: tuple[Blocks, str] | None = None
 
     def result(self) -> SlicedSolid:
         """Return what the findings look at."""
@@ -79,8 +105,11 @@ class SolidStages:
 
     def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
+        return self._guarded(lambda: self._blocks_at(at))
+
+    def _blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         run, crew = self.run, self.run.crew
-        chosen = take(InfillSettings, self.values, bore=self.bore, overhang=self.overhang)
+        chosen = take(InfillSettings, self.values, bore=self.wall.bore, overhang=self.overhang)
         order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
         origin = (-at[0], -at[1])
         filled, key = run.stage(
@@ -105,7 +134,8 @@ class SolidStages:
         if self.first is None:
             return Ledger(np.zeros((0, 5)), np.zeros((0, 2)))
         blocks, key = self.first
-        measured, _ = self.run.stage(
-            "ledger", (key,), lambda: ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)
-        )
-        return measured
+
+        def measure() -> Ledger:
+            return ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)
+
+        return self._guarded(lambda: self.run.stage("ledger", (key,), measure)[0])

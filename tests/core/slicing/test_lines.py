@@ -175,9 +175,9 @@ def test_allowances_move_outside_and_holes_apart(sliced):
 def test_travel_draws_filament_back_only_when_long(sliced):
     always, never = (sliced(comb(), {**BARE, "travel.retract_from": far}).sliced.toolpath for far in (0, 100))
     assert always.retract.sum() > never.retract.sum()
-    assert never.retract.sum() == never.layers
+    assert never.retract.sum() == 1
     for path in (always, never):
-        assert path.retract[path.layer[:-1]].all()
+        assert path.retract[0]
 
 
 def test_parts_are_visited_along_a_short_way():

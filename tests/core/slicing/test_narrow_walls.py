@@ -12,7 +12,7 @@ from even_step.core.plane import region
 from even_step.core.plane.axis import axes
 from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
-from even_step.core.slicing.stroke_order import WIDTH_STEP, parted_by_width
+from even_step.core.slicing.width_parts import WIDTH_STEP, parted_by_width
 from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, OUTER_WALL
 from tests.raster import Raster, layer_lines
 from tests.shapes import box, extruded, narrow_plans

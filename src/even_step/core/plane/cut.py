@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from even_step.core.plane import region
+from even_step.core.plane import region, valid
 from even_step.core.plane.ragged import Index, Points, starts_of
 from even_step.core.plane.region import Regions
 
@@ -77,7 +77,7 @@ def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -
     long = (shapely.get_type_id(pieces_) == 1) & (shapely.length(pieces_) >= shortest)
     xy, of = shapely.get_coordinates(pieces_[long], return_index=True)
     return (
-        np.asarray(np.round(xy, region.DECIMALS) + 0.0, np.float64),
+        np.asarray(np.round(xy, valid.DECIMALS) + 0.0, np.float64),
         starts_of(np.bincount(of, minlength=int(long.sum()))),
         starts_of(np.bincount(owner[long], minlength=len(regions))),
     )

@@ -1,6 +1,6 @@
 """Regions of the plane: arrays of them, one entry a layer, and what can be done with whole arrays.
 
-Only this module and ``cut`` call the polygon library. All results lie on a grid of 1 µm and are valid.
+Only this module, ``valid`` and ``cut`` call the polygon library. All results lie on a grid of 1 µm and are valid.
 """
 
 from __future__ import annotations
@@ -13,18 +13,17 @@ import shapely
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
+from even_step.core.plane import valid
 from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 from even_step.core.plane.trace import ring_area
+from even_step.core.plane.valid import multi
 
-GRID, DECIMALS = 0.001, 3  # mm
-MENDING_TRIES = 4
 MITRE_LIMIT = 2.0
 MANY_PARTS = 8
-SLIVER = 1e-4  # mm², pieces smaller than this come from rounding
 
-Geometry: TypeAlias = shapely.Geometry
-Regions: TypeAlias = NDArray[np.object_]
-EMPTY = shapely.MultiPolygon()
+Geometry: TypeAlias = valid.Geometry
+Regions: TypeAlias = valid.Regions
+EMPTY = valid.EMPTY
 
 
 def nothing(count: int) -> Regions:
@@ -65,78 +64,15 @@ def from_rings(xy: Points, start: Index, polygon: Index, item: Index, count: int
     owner = item[polygon]
     for broken in np.flatnonzero(~shapely.is_valid(out)):
         a, b = np.searchsorted(owner, (broken, broken + 1))
-        out[broken] = _wound(xy[start[a] : start[b]], start[a : b + 1] - start[a])
-    return out
-
-
-def _wound(xy: Points, start: Index) -> shapely.MultiPolygon:
-    """Return what rings wind round to the left: cut all at their crossings, keep the faces wound about."""
-    ring = np.repeat(np.arange(len(start) - 1), np.diff(start))
-    closed = shapely.get_parts(shapely.boundary(shapely.polygons(shapely.linearrings(xy, indices=ring))))
-    lines = shapely.union_all(closed, grid_size=GRID)
-    faces = shapely.get_parts(shapely.polygonize([lines]))
-    if len(faces) == 0:
-        return EMPTY
-    inside = shapely.get_coordinates(shapely.point_on_surface(faces))
-    kept = faces[_winding(inside, xy, start) > 0]
-    return _one(shapely.union_all(kept, grid_size=GRID)) if len(kept) else EMPTY
-
-
-@kernel
-def _winding(points, xy, start):  # type: ignore[no-untyped-def]
-    """Count for each point how often rings wind round it, leftward positive."""
-    out = np.zeros(points.shape[0], np.int64)
-    for k in range(points.shape[0]):
-        x, y = points[k, 0], points[k, 1]
-        for r in range(start.shape[0] - 1):
-            j = start[r + 1] - 1
-            for i in range(start[r], start[r + 1]):
-                x0, y0, x1, y1 = xy[j, 0], xy[j, 1], xy[i, 0], xy[i, 1]
-                if (y0 <= y) != (y1 <= y):
-                    side = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
-                    if y1 > y0 and side > 0.0:
-                        out[k] += 1
-                    elif y1 < y0 and side < 0.0:
-                        out[k] -= 1
-                j = i
+        out[broken] = valid.wound(xy[start[a] : start[b]], start[a : b + 1] - start[a])
     return out
 
 
 def _one(shape: shapely.Geometry) -> shapely.MultiPolygon:
     """Return one shape as a clean multi-polygon."""
     single = np.empty(1, object)
-    single[0] = _multi(shape)
-    return _clean(single)[0]
-
-
-def _multi(shape: shapely.Geometry) -> shapely.MultiPolygon:
-    """Keep the polygons of any geometry as one multi-polygon."""
-    parts = [part for part in shapely.get_parts(shape) if part.geom_type == "Polygon"]
-    return shapely.MultiPolygon(parts) if parts else EMPTY
-
-
-def _snapped(shapes: Regions) -> Regions:
-    """Round coordinates to the grid.
-
-    Not by the polygon library's own means: what it makes with a precision of its own shares a counter that
-    is changed without a lock, and threads that read such shapes together crash. These copies have none.
-    """
-    return np.asarray(shapely.transform(shapes, lambda xy: np.round(xy, DECIMALS) + 0.0), object)
-
-
-def _clean(shapes: Regions) -> Regions:
-    """Snap to the grid, drop what is no polygon or a sliver of rounding, mend the few that broke."""
-    shapes = _snapped(shapes)
-    for _ in range(MENDING_TRIES):
-        broken = ~shapely.is_valid(shapes)
-        if not broken.any():
-            break
-        shapes[broken] = _snapped(shapely.make_valid(shapes[broken], method="structure", keep_collapsed=False))
-    mixed = shapely.get_type_id(shapes) == 7
-    if mixed.any():
-        shapes[mixed] = [_multi(shape) for shape in shapes[mixed]]
-    shapes[shapely.area(shapes) < SLIVER] = EMPTY
-    return shapes
+    single[0] = multi(shape)
+    return valid.cleaned(single)[0]
 
 
 def offset(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
@@ -154,17 +90,12 @@ def offset(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
 
 
 def _moved(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
-    return _clean(shapely.buffer(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT))
+    return valid.cleaned(_grown(regions, distance))
 
 
 def offset_round(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
     """Move outlines out or in by a distance in mm; outer corners become arcs."""
-    return _clean(shapely.buffer(regions, distance, quad_segs=16))
-
-
-def _pairwise(operation: np.ufunc, a: Regions, b: Regions) -> Regions:
-    """Apply an operation where both sides hold something."""
-    return _clean(operation(a, b))
+    return valid.cleaned(valid.moved(regions, distance, quad_segs=16))
 
 
 def intersection(a: Regions, b: Regions) -> Regions:
@@ -173,7 +104,7 @@ def intersection(a: Regions, b: Regions) -> Regions:
     out = a.copy()
     todo = ~same
     if todo.any():
-        out[todo] = _pairwise(shapely.intersection, a[todo], b[todo])
+        out[todo] = valid.paired(shapely.intersection, a[todo], b[todo])
     return out
 
 
@@ -182,7 +113,7 @@ def difference(a: Regions, b: Regions) -> Regions:
     out = a.copy()
     todo = ~(shapely.is_empty(a) | shapely.is_empty(b))
     if todo.any():
-        out[todo] = _pairwise(shapely.difference, a[todo], b[todo])
+        out[todo] = valid.paired(shapely.difference, a[todo], b[todo])
     return out
 
 
@@ -196,9 +127,9 @@ def beyond(a: Regions, b: Regions, distance: float) -> Regions:
     return difference(a, _grown(b, distance))
 
 
-def _grown(regions: Regions, distance: float) -> Regions:
-    """Move outlines out, for something to be cut with at once: only what that leaves is put on the grid."""
-    return np.asarray(shapely.buffer(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT), object)
+def _grown(regions: Regions, distance: float | NDArray[np.float64]) -> Regions:
+    """Move outlines, for something to be cut with at once: only what that leaves is put on the grid."""
+    return valid.moved(regions, distance, join_style="mitre", mitre_limit=MITRE_LIMIT)
 
 
 def union(a: Regions, b: Regions) -> Regions:
@@ -206,13 +137,13 @@ def union(a: Regions, b: Regions) -> Regions:
     out = np.where(shapely.is_empty(a), b, a)
     todo = ~(shapely.is_empty(a) | shapely.is_empty(b))
     if todo.any():
-        out[todo] = _pairwise(shapely.union, a[todo], b[todo])
+        out[todo] = valid.paired(shapely.union, a[todo], b[todo])
     return out
 
 
 def union_all(regions: Sequence[shapely.Geometry] | Regions) -> shapely.MultiPolygon:
     """Return the union of some regions as one."""
-    return _one(shapely.union_all(np.asarray(regions, object), grid_size=GRID)) if len(regions) else EMPTY
+    return _one(shapely.union_all(np.asarray(regions, object), grid_size=valid.GRID)) if len(regions) else EMPTY
 
 
 def shifted(region: shapely.Geometry, dx: float, dy: float) -> shapely.Geometry:
@@ -238,7 +169,7 @@ def of_cells(covered: NDArray[np.bool_], origin: NDArray[np.float64], cell: floa
     row, first = np.nonzero(turns == 1)
     _, end = np.nonzero(turns == -1)
     whole = shapely.union_all(shapely.box(first, row, end, row + 1))  # in cells, so that rows meet exactly
-    return _multi(shapely.transform(whole, lambda xy: xy * cell + origin))
+    return multi(shapely.transform(whole, lambda xy: xy * cell + origin))
 
 
 def smoothed(region: shapely.Geometry, by: float) -> shapely.Geometry:
@@ -323,12 +254,12 @@ def gathered(parts: Regions, owner: Index, count: int) -> Regions:
 
 def covers(a: Regions, b: Regions) -> NDArray[np.bool_]:
     """Tell pair by pair whether the first holds all of the second; nothing is held by everything."""
-    return np.asarray(shapely.covers(a, b)) | is_empty(b)
+    return valid.told(shapely.covers, a, b) | is_empty(b)
 
 
 def touches(a: Regions, b: Regions) -> NDArray[np.bool_]:
     """Tell pair by pair whether two regions have a point in common."""
-    return np.asarray(shapely.intersects(a, b))
+    return valid.told(shapely.intersects, a, b)
 
 
 def centres(regions: Regions) -> Points:
@@ -357,9 +288,9 @@ def without_holes(regions: Regions) -> Regions:
 
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:
     """Return a rectangle."""
-    return _multi(shapely.box(x0, y0, x1, y1))
+    return multi(shapely.box(x0, y0, x1, y1))
 
 
 def disc(x: float, y: float, radius: float) -> shapely.MultiPolygon:
     """Return a circle of 256 sides."""
-    return _multi(shapely.buffer(shapely.Point(x, y), radius, quad_segs=64))
+    return multi(shapely.buffer(shapely.Point(x, y), radius, quad_segs=64))

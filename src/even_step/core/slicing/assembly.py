@@ -202,10 +202,10 @@ def _skirt(
 
 @kernel
 def _decide_retraction(xy, start, layer, retract_from, retract):  # type: ignore[no-untyped-def]
-    """Draw filament back before a layer's first path and before long ways that leave the room."""
+    """Draw filament back before the very first path and before long ways that leave the room."""
     for k in range(layer.shape[0] - 1):
         for p in range(layer[k], layer[k + 1]):
-            if p == layer[k]:
+            if p == 0:
                 retract[p] = True
             elif retract[p]:
                 retract[p] = False  # it was marked as linked

@@ -136,6 +136,8 @@ def chosen(start: Index, order: Index) -> tuple[Index, Index]:
 
 def levels_joined(laid: list[tuple[Rings, NDArray[np.float64]]]) -> tuple[Rings, NDArray[np.float64], Index]:
     """Put the rings of all levels together, shape by shape, outermost level first."""
+    if not laid:
+        return region.rings(region.nothing(0)), np.empty(0), np.empty(0, np.int64)
     level = np.concatenate([np.full(len(rings.item), number, np.int64) for number, (rings, _) in enumerate(laid)])
     rings = _side_by_side([rings for rings, _ in laid])
     width = np.concatenate([width for _, width in laid])

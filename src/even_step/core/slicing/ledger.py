@@ -52,12 +52,14 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
     Rows cut each layer at its own phase, so that what recurs from layer to layer is not always met at the
     same place. ``void`` counts inside walls and full regions only, ``overlap`` and ``outside`` everywhere.
     """
-    keys = np.stack((blocks.which, outlines.which, covers.which, np.round(thick * 1e6).astype(np.int64)), axis=1)
-    unique, place = np.unique(keys, axis=0, return_inverse=True)
+    high = np.round(thick * 1e6).astype(np.int64)
+    keys = np.stack((blocks.content, outlines.which, covers.which, high), axis=1)
+    unique, seen, place = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    one = blocks.which[seen]
     shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.open[unique[:, 2]]), axis=1).ravel())
     of_item = shapes.starts_by_item(2 * len(unique))
     paths = blocks.paths
-    spans = np.stack((blocks.block[unique[:, 0]], blocks.block[unique[:, 0] + 1]), axis=1)
+    spans = np.stack((blocks.block[one], blocks.block[one + 1]), axis=1)
 
     def measure(first: int, last: int) -> NDArray[np.float64]:
         out = np.zeros((last - first, len(COLUMNS) + 2))

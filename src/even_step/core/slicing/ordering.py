@@ -1,33 +1,37 @@
 """Stage 9, within a part: walls and lines of a layer in the order they are laid.
 
-Island by island: its walls from inside out or from outside in, then the full lines of the layer, then its
-infill, the visible top last; each next to where the one before ended.
+Island by island: its walls contour by contour, from inside out or from outside in, then gap fill, full lines and infill
+as one list, rows that show last; each next to where the one before ended, and a layer near where the last one ended.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import walls as keys
 from even_step.core.plane import region
-from even_step.core.plane.ragged import Index, joined_starts
-from even_step.core.slicing.laid import Strands
+from even_step.core.plane.ragged import Index, Rings, joined_starts
+from even_step.core.slicing.island_order import LOOSE, ROWS, WALLS, laid_out, order_layer
+from even_step.core.slicing.laid import Strands, chosen
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines
-from even_step.core.slicing.row_order import order_rows
-from even_step.core.slicing.stroke_order import order_strokes, parted_by_width
-from even_step.core.slicing.wall_order import order_walls
+from even_step.core.slicing.row_order import rows_beside
 from even_step.core.slicing.walls import Walls
 from even_step.core.slicing.ways import WaySettings, plan_ways
+from even_step.core.slicing.width_parts import parted_by_width
 from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, OUTER_WALL
-from even_step.core.work import Crew, runs_of
+from even_step.core.work import Crew
 
 SEAMS = {"nearest": 0, "back": 1, "corner": 2, "scattered": 3}
 SEED = 20_261
+TOGETHER = 32  # layers that are ordered one after the other
+
+Place: TypeAlias = tuple[float, float]
+_Key: TypeAlias = tuple[int, float, float]
 
 
 @dataclass(frozen=True)
@@ -93,6 +97,8 @@ class Blocks:
     ----------
     which : (L,) int64
         Which block a layer is.
+    content : (L,) int64
+        What a layer holds: blocks of equal content differ only in where they begin.
     paths : Ordered
         The paths of all blocks.
     block : (B + 1,) int64
@@ -100,6 +106,7 @@ class Blocks:
     """
 
     which: Index
+    content: Index
     paths: Ordered
     block: Index
 
@@ -112,30 +119,217 @@ def order_lines(
     ways: WaySettings,
     crew: Crew,
 ) -> Blocks:
-    """Put the lines of a solid in order, each distinct layer once: walls, then each fill in turn."""
-    rings = region.rings(outlines.outline)
-    of_outline = rings.starts_by_item(len(outlines.outline))
+    """Put the lines of a solid in order.
+
+    Notes
+    -----
+    Each layer begins near where the one below ended, so layers depend on each other; every ``TOGETHER`` layers the
+    chain begins anew, so that threads can share the work. What is laid alike from the same place is ordered once.
+    """
     layers = np.arange(len(walls.which)) * (settings.seam == "scattered")
-    rows, which = np.unique(
+    rows, content = np.unique(
         np.stack((walls.which, layers, *(fill.which for fill in fills)), axis=1), axis=0, return_inverse=True
     )
-    ring_of_set = walls.rings.starts_by_item(len(walls.height))
-    weights = walls.rings.start[ring_of_set[rows[:, 0] + 1]] - walls.rings.start[ring_of_set[rows[:, 0]]]
-    for k, fill in enumerate(fills):
-        cell = rows[:, 2 + k]
-        weights = weights + np.where(cell >= 0, fill.lines.cell[cell + 1] - fill.lines.cell[cell], 0)
+    content = content.ravel()
+    rings = region.rings(outlines.outline)
+    of_outline, of_set = rings.starts_by_item(len(outlines.outline)), walls.rings.starts_by_item(len(walls.height))
+    desk = _Desk(rings, of_outline, of_set, walls, fills, settings, ways)
+    known: dict[_Key, tuple[Ordered, Place]] = {}
+    runs = [(at, min(at + TOGETHER, len(content))) for at in range(0, len(content), TOGETHER)]
+    done = crew.each(lambda first, last: desk.chain(rows, content[first:last], known), runs)
+    keys = [key for run in done for key in run]
+    number = {key: i for i, key in enumerate(dict.fromkeys(keys))}
+    many = [known[key][0] for key in number]
+    which = np.array([number[key] for key in keys], np.int64)
+    block = np.cumsum([0, *(len(one.role) for one in many)]).astype(np.int64)
+    return Blocks(which, content, _joined(many) if many else _nothing(), block)
 
-    def arrange(first: int, last: int) -> tuple[Ordered, Index]:
-        done = []
-        for row in rows[first:last]:
-            shape = walls.outline[row[0]]
-            places = rings.start[of_outline[shape] : of_outline[shape + 1] + 1]
-            done.append(_with_ways(_layer(walls, ring_of_set, fills, row, settings), rings.xy, places, ways))
-        return _joined(done), np.cumsum([0, *(len(one.role) for one in done)]).astype(np.int64)
 
-    done = crew.each(arrange, runs_of(weights, most=100_000))
-    whole = _joined([one[0] for one in done])
-    return Blocks(which.ravel(), whole, joined_starts([one[1] for one in done]))
+def _nothing() -> Ordered:
+    none = np.zeros(1, np.int64)
+    short, flag = np.empty(0, np.float32), np.empty(0, np.bool_)
+    return Ordered(np.empty((0, 2)), none, np.empty(0, np.uint8), short, short, flag, np.empty((0, 2)), none)
+
+
+@dataclass(frozen=True, eq=False)
+class _Desk:
+    """What the layers of a solid are ordered from."""
+
+    rings: Rings
+    of_outline: Index
+    ring_of_set: Index
+    walls: Walls
+    fills: tuple[Fill, ...]
+    settings: OrderSettings
+    ways: WaySettings
+
+    def chain(self, rows: Index, content: Index, known: dict[_Key, tuple[Ordered, Place]]) -> list[_Key]:
+        """Order some layers in a row; returns the keys under which ``known`` has what they came to."""
+        place, keys = (0.0, 0.0), []
+        for number in content.tolist():
+            key = number, *place
+            if key not in known:
+                known[key] = self._ordered(rows[number], place)
+            place = known[key][1]
+            keys.append(key)
+        return keys
+
+    def _ordered(self, row: Index, place: Place) -> tuple[Ordered, Place]:
+        """Order one layer from where the nozzle is; returns it and where the nozzle is then."""
+        pile = self._pile(row)
+        if len(pile.start) < 2:
+            return _nothing(), place
+        shape = self.walls.outline[row[0]]
+        first, last = int(self.of_outline[shape]), int(self.of_outline[shape + 1])
+        shells = self._shells(first, last)
+        turn, begin, follows, x, y = order_layer(
+            pile.xy,
+            pile.start,
+            pile.linked,
+            pile.level,
+            pile.group,
+            *pile.rows_beside(),
+            *shells,
+            self.settings.order == "inner-first",
+            SEAMS[self.settings.seam],
+            int(row[1]) * SEED,
+            *place,
+        )
+        xy, wide, start = laid_out(pile.xy, pile.width, pile.start, pile.level, turn, begin)
+        xy, start, mean, origin = parted_by_width(xy, start, wide)
+        same = np.diff(origin, prepend=-1) == 0
+        line = turn[origin]
+        ordered = Ordered(
+            xy,
+            start,
+            pile.role[line].astype(np.uint8),
+            np.round(mean, 3).astype(np.float32),
+            pile.height[line].astype(np.float32),
+            same | follows[origin],
+            np.empty((0, 2)),
+            np.zeros(len(line) + 1, np.int64),
+        )
+        return _with_ways(ordered, self.rings.xy, self.rings.start[first : last + 1], self.ways), (float(x), float(y))
+
+    def _shells(self, first: int, last: int) -> tuple[NDArray[np.float64], Index]:
+        """Return points and starts of the outermost rings among those of an outline."""
+        of = self.rings.polygon[first:last]
+        shell = np.flatnonzero(np.diff(of, prepend=of[:1] - 1)) + first
+        if len(shell) == 1:  # all lies in it, whatever its points are
+            return self.rings.xy[:0], np.zeros(2, np.int64)
+        start, place = chosen(self.rings.start, shell)
+        return self.rings.xy[place], start
+
+    def _pile(self, row: Index) -> _Pile:
+        """Gather the lines of a layer: walls, single lines and gap fill, then the fills."""
+        pile, walls = _Heap(), self.walls
+        first, last = int(self.ring_of_set[row[0]]), int(self.ring_of_set[row[0] + 1])
+        level = walls.level[first:last]
+        pile.add(
+            walls.rings.xy,
+            walls.rings.start[first : last + 1],
+            walls.width,
+            np.where(level == 0, OUTER_WALL, INNER_WALL),
+            np.where(level == 0, 0.0, walls.at_once[row[0]]),
+            level=level,
+            group=WALLS,
+        )
+        pile.add_strands(walls.strands, int(row[0]), (OUTER_WALL, GAP_FILL))
+        rows = ROWS
+        for fill, cell in zip(self.fills, row[2:].tolist(), strict=True):
+            if cell < 0:
+                continue
+            lines, a, b = fill.lines, int(fill.lines.cell[cell]), int(fill.lines.cell[cell + 1])
+            if b > a:
+                many = np.broadcast_to(fill.width, len(lines.xy))
+                role, height = np.full(b - a, fill.role), np.full(b - a, fill.height[cell])
+                group = rows if fill.in_rows else LOOSE
+                rows += fill.in_rows
+                pile.add(lines.xy, lines.start[a : b + 1], many, role, height, linked=lines.linked[a:b], group=group)
+            if len(fill.along.item):
+                pile.add_strands(fill.along, cell, (fill.role, fill.role))
+        return pile.made()
+
+
+@dataclass(frozen=True, eq=False)
+class _Pile:
+    """The lines of a layer before they are ordered, walls first."""
+
+    xy: NDArray[np.float64]
+    width: NDArray[np.float64]
+    start: Index
+    role: Index
+    height: NDArray[np.float64]
+    linked: NDArray[np.bool_]
+    level: Index
+    group: Index
+
+    def rows_beside(self) -> tuple[Index, Index]:
+        """Return which chains of rows must come before which."""
+        before, after = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
+        chain = np.cumsum(~self.linked) - 1
+        for number in range(ROWS, int(self.group.max(initial=0)) + 1):
+            a, b = (int(at) for at in np.searchsorted(self.group, (number, number + 1)))
+            first, last = self.start[a], self.start[b]
+            one, other = rows_beside(self.xy[first:last], self.start[a : b + 1] - first, chain[a:b])
+            before.append(one)
+            after.append(other)
+        return np.concatenate(before), np.concatenate(after)
+
+
+class _Heap:
+    """Lines as they are gathered."""
+
+    def __init__(self) -> None:
+        self._pieces: list[tuple[Any, ...]] = []
+
+    def add(
+        self,
+        xy: NDArray[np.float64],
+        start: Index,
+        width: NDArray[np.float64],
+        role: Index,
+        height: NDArray[np.float64],
+        *,
+        group: int,
+        linked: NDArray[np.bool_] | None = None,
+        level: Index | None = None,
+    ) -> None:
+        """Add some lines; ``start`` says where they lie in the points."""
+        count, a, z = len(start) - 1, int(start[0]), int(start[-1])
+        if count == 0:
+            return
+        chained = np.zeros(count, np.bool_) if linked is None else linked.copy()
+        chained[0] = False
+        levels = np.full(count, -1) if level is None else level
+        self._pieces.append((group, xy[a:z], width[a:z], start - a, role, height, chained, levels))
+
+    def add_strands(self, strands: Strands, item: int, roles: tuple[int, int]) -> None:
+        """Add the lines of changing width of one item; ``roles`` are those of the outermost and of all others."""
+        first, last = (int(at) for at in np.searchsorted(strands.item, (item, item + 1)))
+        if last > first:
+            role = np.where(strands.level[first:last] == 0, *roles)
+            start = strands.start[first : last + 1]
+            self.add(strands.xy, start, strands.width, role, strands.height[first:last], group=LOOSE)
+
+    def made(self) -> _Pile:
+        """Put all together, by groups."""
+        pieces = sorted(self._pieces, key=lambda piece: piece[0])
+        if not pieces:
+            none, number = np.empty(0), np.empty(0, np.int64)
+            return _Pile(np.empty((0, 2)), none, np.zeros(1, np.int64), number, none, number > 0, number, number)
+        group, xy, width, start, role, height, linked, level = zip(*pieces, strict=True)
+        groups = np.repeat(np.array(group), [len(one) for one in role])
+        return _Pile(
+            np.concatenate(xy),
+            np.concatenate(width),
+            joined_starts(list(start)),
+            np.concatenate(role),
+            np.concatenate(height),
+            np.concatenate(linked),
+            np.concatenate(level),
+            groups,
+        )
 
 
 def _with_ways(paths: Ordered, xy: NDArray[np.float64], start: Index, ways: WaySettings) -> Ordered:
@@ -155,95 +349,3 @@ def _with_ways(paths: Ordered, xy: NDArray[np.float64], start: Index, ways: WayS
         ways.outer_width / 2,
     )
     return replace(paths, linked=linked, via=via, via_start=places)
-
-
-def _layer(walls: Walls, ring_of_set: Index, fills: tuple[Fill, ...], row: Index, settings: OrderSettings) -> Ordered:
-    """Order one layer: the walls, single lines and gap fill, then the fills in turn."""
-    first, last = ring_of_set[row[0]], ring_of_set[row[0] + 1]
-    rings = walls.rings
-    laid, x, y = order_walls(
-        rings.xy,
-        walls.width,
-        rings.start[first : last + 1],
-        rings.polygon[first:last],
-        walls.level[first:last],
-        settings.order == "inner-first",
-        SEAMS[settings.seam],
-        int(row[1]) * SEED,
-    )
-    xy, width, start, level = laid
-    height = np.where(level == 0, 0.0, walls.at_once[row[0]])
-    pieces = [_of_one_width(xy, start, width, np.where(level == 0, OUTER_WALL, INNER_WALL), height)]
-    singles, x, y = _strands(walls.strands, int(row[0]), x, y, (OUTER_WALL, GAP_FILL))
-    pieces += singles
-    for fill, cell in zip(fills, row[2:], strict=True):
-        a, b = (int(fill.lines.cell[cell]), int(fill.lines.cell[cell + 1])) if cell >= 0 else (0, 0)
-        if b > a:
-            lines = fill.lines
-            if fill.in_rows:
-                xy, start, linked, x, y = order_rows(lines.xy, lines.start, lines.linked, a, b, x, y)
-            else:
-                xy, start, linked, _, x, y = order_strokes(lines.xy, lines.start, lines.linked, a, b, x, y)
-            width, height = np.full(b - a, fill.width), np.full(b - a, fill.height[cell])
-            pieces.append(_straight(xy, start, np.full(b - a, fill.role), width, height, linked))
-        if cell >= 0 and len(fill.along.item):
-            along, x, y = _strands(fill.along, int(cell), x, y, (fill.role, fill.role))
-            pieces += along
-    return _joined(pieces)
-
-
-def _strands(
-    strands: Strands, item: int, x: float, y: float, roles: tuple[int, int]
-) -> tuple[list[Ordered], float, float]:
-    """Order the lines of changing width of one item, from a point; returns where the last ends.
-
-    ``roles`` are those of the outermost lines and of all others.
-    """
-    first, last = (int(at) for at in np.searchsorted(strands.item, (item, item + 1)))
-    if last == first:
-        return [], x, y
-    alone = np.zeros(last, np.bool_)
-    xy, start, _, came, x, y = order_strokes(strands.xy, strands.start, alone, first, last, x, y)
-    line = np.searchsorted(strands.start, came[start[:-1]], "right") - 1
-    role = np.where(strands.level[line] == 0, *roles)
-    return [_of_one_width(xy, start, _onward(strands.width, came), role, strands.height[line])], x, y
-
-
-def _onward(width: NDArray[np.float64], came: Index) -> NDArray[np.float64]:
-    """Return the width from each point to the next, for points that came from lines run either way."""
-    ahead = np.append(came[1:], came[-1:])
-    return width[np.minimum(came, ahead)]
-
-
-def _of_one_width(
-    xy: NDArray[np.float64],
-    start: Index,
-    width: NDArray[np.float64],
-    role: NDArray[np.int64],
-    height: NDArray[np.float64],
-) -> Ordered:
-    """Part lines where their width changes; what follows in the same line is linked."""
-    xy, start, mean, origin = parted_by_width(xy, start, width)
-    linked = np.diff(origin, prepend=-1) == 0
-    return _straight(xy, start, role[origin], np.round(mean, 3), height[origin], linked)
-
-
-def _straight(
-    xy: NDArray[np.float64],
-    start: Index,
-    role: NDArray[np.int64],
-    width: NDArray[np.float64],
-    height: NDArray[np.float64],
-    linked: NDArray[np.bool_],
-) -> Ordered:
-    """Return paths whose ways pass no points."""
-    return Ordered(
-        xy,
-        start,
-        role.astype(np.uint8),
-        width.astype(np.float32),
-        height.astype(np.float32),
-        linked,
-        np.empty((0, 2)),
-        np.zeros(len(role) + 1, np.int64),
-    )

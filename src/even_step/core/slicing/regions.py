@@ -11,6 +11,7 @@ from even_step.core.catalogue import outline
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
+from even_step.core.plane.slits import equal_ones, without_slits
 from even_step.core.slicing.contours import Contours
 from even_step.core.work import Crew, runs_of
 
@@ -41,8 +42,8 @@ class Outlines:
 
 
 def regions(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:
-    """Apply the allowances; without any the contours are taken as they are."""
-    which, outlines = contours.which, contours.outline
+    """Close slits and apply the allowances; without any the contours are taken as they are."""
+    which, outlines = _without_slits(contours, crew)
     if settings.allowance or settings.hole_allowance:
         outlines = _allowed(outlines, settings.allowance, settings.hole_allowance, crew)
     if settings.first_allowance and len(which):
@@ -51,6 +52,18 @@ def regions(contours: Contours, settings: RegionSettings, crew: Crew) -> Outline
         which = which.copy()
         which[0] = len(outlines) - 1
     return Outlines(which, outlines)
+
+
+def _without_slits(contours: Contours, crew: Crew) -> tuple[Index, Regions]:
+    """Close slits; outlines that come out equal are one from here on."""
+    some = contours.outline
+    done = crew.each(lambda a, b: without_slits(some[a:b]), runs_of(region.size_in_points(some), most=50_000))
+    if not any(changed.any() for _, changed in done):
+        return contours.which, some
+    outlines = np.concatenate([one for one, _ in done])
+    same = equal_ones(outlines, np.concatenate([changed for _, changed in done]))
+    kept, place = np.unique(same, return_inverse=True)
+    return place[contours.which], outlines[kept]
 
 
 def _allowed(outlines: Regions, outside: float, holes: float, crew: Crew) -> Regions:

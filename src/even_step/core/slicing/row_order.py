@@ -7,40 +7,24 @@ from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, Points
-from even_step.core.slicing.laid import chosen
 
 SHORTEST = 0.05  # mm: what is shorter is the turn from one row to the next
 
 
-def order_rows(
-    xy: Points, start: Index, linked: NDArray[np.bool_], first: int, last: int, x: float, y: float
-) -> tuple[Points, Index, NDArray[np.bool_], float, float]:
-    """Order chains of lines so that each row follows those beside it on one side.
+def rows_beside(xy: Points, start: Index, chain: Index) -> tuple[Index, Index]:
+    """Return pairs of chains of which the first has a row right below one of the second.
 
     Parameters
     ----------
-    xy, start, linked
-        Lines, chained to and fro from row to row, each chain in rising order.
-    first, last
-        Which of them.
-    x, y
-        Where the nozzle is, mm.
-
-    Returns
-    -------
-    Points, starts and links in order, and where the last line ends.
+    xy : (N, 2) float64
+        Points of lines that run to and fro from row to row, mm.
+    start : (P + 1,) int64
+        Where each line begins.
+    chain : (P,) int64
+        Which chain each line is of, not falling.
     """
-    points = xy[start[first] : start[last]]
-    begin = start[first : last + 1] - start[first]
-    chain = np.cumsum(~linked[first:last] | (np.arange(last - first) == 0)) - 1
-    head = np.flatnonzero(np.diff(chain, prepend=-1))
-    ends = np.column_stack((points[begin[head]], points[np.append(begin[head[1:]], begin[-1]) - 1]))
-    turn = _sequence(len(head), *_beside(*_rows(points, begin, np.repeat(chain, np.diff(begin)))), ends, x, y)
-    lines = _lines(turn, head, len(chain))
-    starts, place = chosen(begin, lines)
-    out = points[place]
-    follows = linked[first:last][lines] & (np.diff(lines, prepend=-9) == 1)
-    return out, starts, follows, float(out[-1, 0]), float(out[-1, 1])
+    before, after = _beside(*_rows(xy, start, np.repeat(chain, np.diff(start))))
+    return before, after
 
 
 def _rows(points: Points, begin: Index, chain: Index) -> tuple[NDArray[np.float64], NDArray[np.float64], Index, Index]:
@@ -60,12 +44,6 @@ def _rows(points: Points, begin: Index, chain: Index) -> tuple[NDArray[np.float6
     low, high = np.minimum(u[flat], u[flat + 1]), np.maximum(u[flat], u[flat + 1])
     order = np.lexsort((low, row))
     return low[order], high[order], row[order], chain[flat][order]
-
-
-def _lines(turn: Index, head: Index, count: int) -> Index:
-    """Return the numbers of the lines of chains in turn."""
-    stop = np.append(head[1:], count)
-    return np.concatenate([np.arange(head[chain], stop[chain]) for chain in turn])
 
 
 @kernel
@@ -97,21 +75,31 @@ def _beside(low, high, row, chain):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sequence(chains, before, after, ends, x, y):  # type: ignore[no-untyped-def]
-    """Order chains so that each comes after those below it, among the ones that may the nearest next."""
-    waits = np.zeros(chains, np.int64)
-    first = np.full(chains, -1, np.int64)
-    onward = np.full(before.shape[0], -1, np.int64)
-    for k in range(before.shape[0]):
-        waits[after[k]] += 1
-        onward[k] = first[before[k]]
-        first[before[k]] = k
-    done = np.zeros(chains, np.bool_)
-    out = np.empty(chains, np.int64)
-    for n in range(chains):
+def sequence(some, count, before, after, pairs, ends, x, y, out):  # type: ignore[no-untyped-def]
+    """Order some chains so that each comes after those below it, among the ones that may the nearest next.
+
+    ``pairs`` are the numbers of those pairs of ``before`` and ``after`` that hold among them; ``out`` gets places in
+    ``some``. Returns where the last one ends.
+    """
+    top = 0
+    for k in range(count):
+        top = max(top, some[k])
+    place = np.full(top + 1, -1, np.int64)
+    for k in range(count):
+        place[some[k]] = k
+    waits = np.zeros(count, np.int64)
+    first = np.full(count, -1, np.int64)
+    onward = np.full(pairs.shape[0], -1, np.int64)
+    for k in range(pairs.shape[0]):
+        low, high = place[before[pairs[k]]], place[after[pairs[k]]]
+        waits[high] += 1
+        onward[k] = first[low]
+        first[low] = k
+    done = np.zeros(count, np.bool_)
+    for n in range(count):
         best = np.inf
         at = -1
-        for c in range(chains):
+        for c in range(count):
             if done[c]:
                 continue
             # Chains that wait for each other in a ring are broken up where most is free.
@@ -124,6 +112,6 @@ def _sequence(chains, before, after, ends, x, y):  # type: ignore[no-untyped-def
         x, y = ends[at, 2], ends[at, 3]
         k = first[at]
         while k >= 0:
-            waits[after[k]] -= 1
+            waits[place[after[pairs[k]]]] -= 1
             k = onward[k]
-    return out
+    return x, y

@@ -1,56 +1,61 @@
-"""The order of closed walls: island by island, from inside out or outside in, each begun at its seam."""
+"""Closed walls: which of them run along the same contour, and where each begins."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.nearest import nearest_order
-from even_step.core.plane.trace import is_inside
+from even_step.core.plane.trace import is_inside, ring_area
 
 
 @kernel
-def _islands(xy, start, polygon, level):  # type: ignore[no-untyped-def]
-    """Say for each ring which outermost polygon it belongs to: its own, or the smallest round its polygon."""
-    count = polygon.shape[0]
-    island = np.full(count, -1, np.int64)
+def boxes_of(xy, start, count):  # type: ignore[no-untyped-def]
+    """Return least x, largest x, least y, largest y of the first paths, (count, 4)."""
     box = np.empty((count, 4))
     for r in range(count):
-        box[r, 0] = box[r, 1] = np.inf
-        box[r, 2] = box[r, 3] = -np.inf
+        box[r, 0] = box[r, 2] = np.inf
+        box[r, 1] = box[r, 3] = -np.inf
         for i in range(start[r], start[r + 1]):
             box[r, 0] = min(box[r, 0], xy[i, 0])
-            box[r, 1] = min(box[r, 1], xy[i, 1])
-            box[r, 2] = max(box[r, 2], xy[i, 0])
+            box[r, 1] = max(box[r, 1], xy[i, 0])
+            box[r, 2] = min(box[r, 2], xy[i, 1])
             box[r, 3] = max(box[r, 3], xy[i, 1])
-    shell = 0
-    for r in range(count):
-        if r == 0 or polygon[r] != polygon[r - 1]:
-            shell = r
-            if level[r] == 0:
-                island[r] = r
-            else:
-                best = np.inf
-                x, y = xy[start[r], 0], xy[start[r], 1]
-                for s in range(r):
-                    if level[s] != 0 or (s > 0 and polygon[s] == polygon[s - 1]):
-                        continue
-                    if x < box[s, 0] or x > box[s, 2] or y < box[s, 1] or y > box[s, 3]:
-                        continue
-                    size = (box[s, 2] - box[s, 0]) * (box[s, 3] - box[s, 1])
-                    if size < best and is_inside(x, y, xy, start[s], start[s + 1]):
-                        best = size
-                        island[r] = s
-                if island[r] < 0:
-                    island[r] = r
-        else:
-            island[r] = island[shell]
-    return island
+    return box
 
 
 @kernel
-def _seam(xy, first, last, kind, number, x, y):  # type: ignore[no-untyped-def]
-    """Return where a ring begins."""
+def contours_of(xy, start, count, level, island):  # type: ignore[no-untyped-def]
+    """Say for each closed wall along which outermost one it runs, (count,); along itself where there is none.
+
+    A wall round material lies within the next one outward, a wall round a hole about it. Walls come outermost first.
+    """
+    contour = np.arange(count)
+    if count == 0 or level[:count].max() == 0:
+        return contour
+    box = boxes_of(xy, start, count)
+    shell = np.empty(count, np.bool_)
+    for r in range(count):
+        shell[r] = ring_area(xy, start[r], start[r + 1]) > 0.0
+    for r in range(count):
+        best = np.inf
+        if level[r] == 0:
+            continue
+        for s in range(r):
+            if level[s] != level[r] - 1 or island[s] != island[r] or shell[s] != shell[r]:
+                continue
+            o, i = (s, r) if shell[r] else (r, s)
+            if box[i, 0] < box[o, 0] or box[i, 1] > box[o, 1] or box[i, 2] < box[o, 2] or box[i, 3] > box[o, 3]:
+                continue
+            size = (box[s, 1] - box[s, 0]) * (box[s, 3] - box[s, 2])
+            if size < best and is_inside(xy[start[i], 0], xy[start[i], 1], xy, start[o], start[o + 1]):
+                best = size
+                contour[r] = contour[s]
+    return contour
+
+
+@kernel
+def seam_of(xy, first, last, kind, number, x, y):  # type: ignore[no-untyped-def]
+    """Return the point at which a closed wall begins: nearest, at the back, in a corner, or scattered."""
     count = last - first
     if kind == 3:
         mixed = (np.uint64(number) + np.uint64(0x9E3779B97F4A7C15)) * np.uint64(0xBF58476D1CE4E5B9)
@@ -75,83 +80,3 @@ def _seam(xy, first, last, kind, number, x, y):  # type: ignore[no-untyped-def]
             best = score
             at = i
     return at
-
-
-@kernel
-def order_walls(xy, width, start, polygon, level, inner_first, seam, seed):  # type: ignore[no-untyped-def]
-    """Order the closed walls of a layer, island by island, each begun at its seam.
-
-    Returns points (the first repeated at the end), widths from each to the next, starts and levels in order, and
-    where the last ends.
-    """
-    count = polygon.shape[0]
-    x, y = 0.0, 0.0
-    if count == 0:
-        return (np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), np.empty(0, np.int64)), x, y
-    island = _islands(xy, start, polygon, level)
-    deepest = level.max()
-    begin = np.empty(count, np.int64)
-    for r in range(count):
-        begin[r] = _seam(xy, start[r], start[r + 1], seam, seed + r, x, y)
-    ends = np.empty((count, 4))
-    heads = np.empty(count, np.int64)
-    some = np.empty(count, np.int64)
-    order = np.empty(count, np.int64)
-    flip = np.empty(count, np.int64)
-    islands = 0
-    for r in range(count):
-        if island[r] == r:
-            heads[islands] = r
-            ends[islands, 0] = ends[islands, 2] = xy[begin[r], 0]
-            ends[islands, 1] = ends[islands, 3] = xy[begin[r], 1]
-            islands += 1
-    island_order = np.empty(islands, np.int64)
-    nearest_order(ends, islands, x, y, island_order, flip)
-    points = np.empty((start[count] - start[0] + count, 2))
-    wide = np.empty(points.shape[0])
-    starts = np.zeros(count + 1, np.int64)
-    levels = np.empty(count, np.int64)
-    # Rings by island, in their own order: a list begun at each island's head.
-    after = np.full(count, -1, np.int64)
-    tail = np.full(count, -1, np.int64)
-    first_of = np.full(count, -1, np.int64)
-    for r in range(count):
-        h = island[r]
-        if tail[h] < 0:
-            first_of[h] = r
-        else:
-            after[tail[h]] = r
-        tail[h] = r
-    w = 0
-    done = 0
-    for k in range(islands):
-        head = heads[island_order[k]]
-        for step in range(deepest + 1):
-            now = deepest - step if inner_first else step
-            m = 0
-            r = first_of[head]
-            while r >= 0:
-                if level[r] == now:
-                    if seam == 0:
-                        begin[r] = _seam(xy, start[r], start[r + 1], seam, 0, x, y)
-                    some[m] = r
-                    ends[m, 0] = ends[m, 2] = xy[begin[r], 0]
-                    ends[m, 1] = ends[m, 3] = xy[begin[r], 1]
-                    m += 1
-                r = after[r]
-            if m == 0:
-                continue
-            x, y = nearest_order(ends, m, x, y, order, flip)
-            for j in range(m):
-                r = some[order[j]]
-                size = start[r + 1] - start[r]
-                for i in range(size + 1):
-                    p = start[r] + (begin[r] - start[r] + i) % size
-                    points[w, 0] = xy[p, 0]
-                    points[w, 1] = xy[p, 1]
-                    wide[w] = width[p]
-                    w += 1
-                levels[done] = level[r]
-                done += 1
-                starts[done] = w
-    return (points, wide, starts, levels), x, y

@@ -56,7 +56,8 @@ def storeys(rooms: LayerRooms, at_once: int, highest: float, crew: Crew) -> tupl
     tops, high = np.full(len(thick), -1, np.int64), thick.copy()
     tops[layers[:, -1]] = group_set.ravel()
     high[layers[:, -1]] = thick[layers].sum(axis=1)
+    turn = np.maximum(np.arange(len(thick)) - 1, 0) // at_once  # or with an even number lines would never cross
     return (
         replace(rooms, which=which, rooms=np.concatenate((rooms.rooms, rest))),
-        LayerRooms(tops, common, high, rooms.z, is_thick=True),
+        LayerRooms(tops, common, high, rooms.z, is_thick=True, turn=turn),
     )

@@ -116,6 +116,8 @@ class LayerRooms:
         Height of each layer's middle, mm.
     is_thick : bool
         Whether the lines are higher than their layer.
+    turn : (L,) int64
+        Which turn of the pattern each layer has; its own number where nothing else is said.
     """
 
     which: Index
@@ -123,6 +125,7 @@ class LayerRooms:
     height: NDArray[np.float64]
     z: NDArray[np.float64]
     is_thick: bool = False
+    turn: Index = field(default_factory=lambda: np.empty(0, np.int64))
 
 
 def fill_layers(some: LayerRooms, role: int, width: float, layout: Layout, crew: Crew) -> Fill:
@@ -133,7 +136,7 @@ def fill_layers(some: LayerRooms, role: int, width: float, layout: Layout, crew:
     which = np.full(len(some.which), -1, np.int64)
     if len(layers) == 0:
         return Fill(role, width, which, nothing(0), np.zeros(0))
-    number = np.arange(len(some.which))
+    number = some.turn if len(some.turn) else np.arange(len(some.which))
     turn = {"nothing": 0 * number, "parity": number % 2, "height": number}[differs_by(layout)][layers]
     high = np.round(some.height[layers] * 1e6).astype(np.int64)
     sets, first, place = np.unique(
