@@ -40,7 +40,7 @@ def test_nothing_changed_computes_nothing(tmp_path):
         ({"walls.seam": "corner"}, {"order", "ledger", "motion"}),
         ({"heat.nozzle": 205}, set()),
         ({"walls.count": 2}, {"walls", "covers", "adhesion", "infill", "order", "ledger", "motion"}),
-        ({"layers.height": 0.15}, ALL - {"read"} | {"ledger"}),
+        ({"layers.height": 0.15}, ALL - {"read", "hanging"} | {"ledger"}),
     ],
 )
 def test_a_change_makes_stale_what_depends_on_it_and_nothing_else(tmp_path, change, stale):

@@ -9,10 +9,10 @@ import numpy as np
 from even_step.core.catalogue.setting import take
 from even_step.core.job.cascade import Resolved
 from even_step.core.job.model import Machine
-from even_step.core.mesh.measure import overhang_area
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.hanging import hanging
 from even_step.core.slicing.heights import HeightSettings, fixed_heights
 from even_step.core.slicing.regions import RegionSettings, regions
 from even_step.core.work import Crew
@@ -41,8 +41,8 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     tall = float(mesh.bounds[1, 2])
     limits = machine.extruders[0].layer_height
     heights = fixed_heights(tall, take(HeightSettings, resolved.values, least=limits[0], most=limits[1]))
-    hanging = overhang_area(mesh, machine.overhang_limit, float(heights.top[0]))
+    hangs = hanging(mesh, machine.overhang_limit, float(heights.top[0]), crew).total
     cuts = np.minimum(heights.cuts[:1], tall / 2)
     cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
     first = regions(cut, take(RegionSettings, resolved.values), crew)
-    return PoseFigures(hanging, float(region.area(first.outline[first.which[:1]]).sum()), tall)
+    return PoseFigures(hangs, float(region.area(first.outline[first.which[:1]]).sum()), tall)

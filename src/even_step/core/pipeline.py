@@ -55,7 +55,7 @@ WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooli
 Source = tuple[str, Repair]
 Files = dict[Source, tuple[list[Model], str]]
 ABSURD = 4.0  # machine sizes
-STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 6, 2, 5  # for progress: stages of a solid, of a copy, of the job
+STEPS_A_SOLID, STEPS_A_COPY, STEPS_OF_ALL = 7, 2, 5  # for progress: stages of a solid, of a copy, of the job
 
 
 @dataclass(frozen=True)
@@ -69,6 +69,7 @@ class ReadSettings:
 STAGES: dict[str, tuple[type, ...]] = {
     "read": (ReadSettings,),
     "heights": (HeightSettings,),
+    "hanging": (),
     "contours": (ContourSettings,),
     "regions": (RegionSettings,),
     "walls": (WallSettings,),
@@ -197,8 +198,8 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
     heights, heights_key = run.stage("heights", (tallest, settings), lambda: fixed_heights(tallest, settings))
     wall = take(WallSettings, resolved.values, bore=job.machine.extruders[0].bore)
-    overhang = min(job.machine.overhang_limit)
-    work = [SolidStages(solid, heights, heights_key, wall, overhang, resolved, run) for solid in solids]
+    hang = job.machine.overhang_limit
+    work = [SolidStages(solid, heights, heights_key, wall, hang, resolved, run) for solid in solids]
     sliced = tuple(one.result() for one in work)
     toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
     motion = take(

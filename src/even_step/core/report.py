@@ -10,7 +10,7 @@ import numpy as np
 
 from even_step import __version__
 from even_step.core.findings.finding import SlicedSolid
-from even_step.core.mesh.measure import measure, overhang_area
+from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
 from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_role
 from even_step.core.pipeline import Sliced
@@ -79,7 +79,7 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "material": material_used(sliced),
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),
         "ledger": _ledger(sliced, by_layer=ledger_by_layer),
-        "unsupported_area_mm2": sum(_unsupported(sliced, part.solid) for part in sliced.placed),
+        "unsupported_area_mm2": sum(sliced.solids[part.solid].hanging.total for part in sliced.placed),
         "contact_area_mm2": sum(_contact(sliced.solids[part.solid]) for part in sliced.placed),
         "findings": [dataclasses.asdict(finding) for finding in sliced.findings],
         "stages_s": {name: {"wall": run.wall[name], "cpu": run.cpu[name]} for name in run.wall},
@@ -137,11 +137,6 @@ def _ledger(sliced: Sliced, *, by_layer: bool) -> dict[str, Any]:
     if by_layer:
         summed["layers"] = [dict(zip(COLUMNS, _listed(row), strict=True)) for row in rows]
     return summed
-
-
-def _unsupported(sliced: Sliced, solid: int) -> float:
-    """What hangs beyond the machine's limit, as seen from below, mm²; the first layer rests on the bed."""
-    return overhang_area(sliced.solids[solid].mesh, sliced.job.machine.overhang_limit, float(sliced.heights.top[0]))
 
 
 def _contact(solid: SlicedSolid) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
+from even_step.core.slicing.hanging import hanging
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
 from even_step.core.slicing.ledger import Ledger, ledger
@@ -28,6 +29,7 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.work import Crew
 
 T = TypeVar("T")
+Limits: TypeAlias = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,13 +52,13 @@ class SolidStages:
         heights: Heights,
         heights_key: str,
         wall: WallSettings,
-        overhang: float,
+        limits: Limits,
         resolved: Resolved,
         run: StageRun,
     ) -> None:
         self.solid, self.resolved, self.run = solid, resolved, run
         self.values = resolved.values
-        self.heights, self.heights_key, self.wall, self.overhang = heights, heights_key, wall, overhang
+        self.heights, self.heights_key, self.wall, self.limits = heights, heights_key, wall, limits
         self.first: tuple[Blocks, str] | None = None
         self._guarded(self._cut)
 
@@ -68,7 +70,7 @@ class SolidStages:
         hands = Crew(cancelled=self.run.crew.cancelled)
         run = StageRun(hands, StageCache(0))
         nameless = replace(self.solid, title="")
-        again = SolidStages(nameless, heights, "", self.wall, self.overhang, self.resolved, run)
+        again = SolidStages(nameless, heights, "", self.wall, self.limits, self.resolved, run)
         again.blocks_at((0.0, 0.0))
         again.ledger()
 
@@ -101,7 +103,11 @@ class SolidStages:
 
     def result(self) -> SlicedSolid:
         """Return what the findings look at."""
-        return SlicedSolid(self.solid.model, self.solid.mesh, self.contours, self.outlines, self.walls, self.covers)
+        solid, first, crew = self.solid, float(self.heights.top[0]), self.run.crew
+        hangs, _ = self.run.stage(
+            "hanging", (solid.key, self.limits, first), lambda: hanging(solid.mesh, self.limits, first, crew)
+        )
+        return SlicedSolid(solid.model, solid.mesh, self.contours, self.outlines, self.walls, self.covers, hangs)
 
     def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
@@ -109,7 +115,7 @@ class SolidStages:
 
     def _blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
         run, crew = self.run, self.run.crew
-        chosen = take(InfillSettings, self.values, bore=self.wall.bore, overhang=self.overhang)
+        chosen = take(InfillSettings, self.values, bore=self.wall.bore, overhang=min(self.limits))
         order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
         origin = (-at[0], -at[1])
         filled, key = run.stage(

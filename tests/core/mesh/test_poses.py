@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from even_step.core.job.cascade import resolve
-from even_step.core.mesh.measure import overhang_area
+from even_step.core.mesh.measure import overhang
 from even_step.core.mesh.portrait import BODY, HANGS, portrait
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.poses import candidates, outermost, pose_costs
@@ -56,8 +56,8 @@ def test_where_limits_differ_a_pose_is_turned_to_where_least_hangs():
     costs = pose_costs(wedge(60.0), [np.eye(3)], limits)
     assert costs.support[0] == 0.0
     posed, _ = set_down(wedge(60.0), costs.matrix[0])
-    assert overhang_area(posed, limits, 0.05) == 0.0
-    assert overhang_area(wedge(60.0), limits, 0.05) > 100
+    assert overhang(posed, limits, 0.05).sum() == 0.0
+    assert overhang(wedge(60.0), limits, 0.05).sum() > 100
 
 
 def test_candidates_are_turns_and_hold_the_flat_sides():
@@ -95,8 +95,8 @@ def test_proposals_rank_by_what_is_weighed(plain_job):
 
 def test_the_best_pose_of_a_table_is_upside_down(plain_job):
     posed, _ = set_down(table(), best_pose(table(), plain_job, resolve(plain_job)))
-    assert overhang_area(posed, EVEN, 0.2) < 100
-    assert overhang_area(table(), EVEN, 0.2) > 800
+    assert overhang(posed, EVEN, 0.2).sum() < 100
+    assert overhang(table(), EVEN, 0.2).sum() > 800
 
 
 def test_a_portrait_shows_the_part_and_what_hangs():

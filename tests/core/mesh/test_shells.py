@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from even_step.core.mesh.measure import measure, overhang_area
+from even_step.core.mesh.measure import measure, overhang
 from even_step.core.mesh.pose import flat_sides, set_down
 from even_step.core.mesh.shells import mend
 from even_step.core.mesh.turning import turn_matrix, turn_of
@@ -164,15 +164,15 @@ def test_a_slope_hangs_past_the_limit(slope, hangs):
     x = 10 * math.tan(math.radians(slope))
     facets = np.array([[(0, 0, 0), (x, 0, 10), (x, 5, 10)], [(0, 0, 0), (x, 5, 10), (0, 5, 0)]], float)
     mesh = weld(np.ascontiguousarray(facets[:, ::-1], np.float32)).mesh
-    area = overhang_area(mesh, (45, 45, 45, 45), 0.0)
+    area = overhang(mesh, (45, 45, 45, 45), 0.0).sum()
     assert area == pytest.approx(5 * x if hangs else 0.0, rel=1e-5)
 
 
 def test_the_limit_depends_on_the_compass():
     facets = np.array([[(0, 0, 0), (10, 0, 10), (10, 5, 10)], [(0, 0, 0), (10, 5, 10), (0, 5, 0)]], float)[:, ::-1]
     mesh = weld(np.ascontiguousarray(facets, np.float32)).mesh
-    assert overhang_area(mesh, (50, 40, 40, 40), 0.0) == 0.0  # it faces +x
-    assert overhang_area(mesh, (40, 50, 50, 50), 0.0) == pytest.approx(50)
+    assert overhang(mesh, (50, 40, 40, 40), 0.0).sum() == 0.0  # it faces +x
+    assert overhang(mesh, (40, 50, 50, 50), 0.0).sum() == pytest.approx(50)
 
 
 def test_a_comb_is_one_sound_shell():

@@ -17,6 +17,7 @@ from even_step.core.plane import region
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import Covers
+from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
@@ -55,6 +56,7 @@ class SlicedSolid:
     outlines: Outlines
     walls: Walls
     covers: Covers
+    hanging: Hanging
 
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""
@@ -98,6 +100,12 @@ class Evidence:
         for part in self.placed:
             seen.setdefault(part.solid, part)
         return [(part, self.solids[number]) for number, part in seen.items()]
+
+    def laid_layers(self, part: PlacedPart) -> NDArray[np.int64]:
+        """Return the layers in which anything of a placed part is laid, rising."""
+        number = self.placed.index(part)
+        mine = np.flatnonzero(self.toolpath.part == number)
+        return np.unique(np.searchsorted(self.toolpath.layer, mine, side="right") - 1)
 
     def layer_top(self, layer: int) -> float:
         """Return the height of a layer's top, mm."""

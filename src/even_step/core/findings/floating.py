@@ -10,15 +10,15 @@ from even_step.core.plane.ragged import Index
 
 
 def check(evidence: Evidence) -> list[Finding]:
-    """Find the first of a part's islands that begin in the air; one finding a part."""
+    """Find a part's islands that begin in the air; one finding a part, at the largest."""
     found = []
     for part, solid in evidence.first_of_each():
-        finding = _first(evidence, part, solid)
+        finding = _largest(evidence, part, solid)
         found += [finding] if finding else []
     return found
 
 
-def _first(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
+def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
     which = solid.outlines.which
     pairs, seen = np.unique(np.stack((which[1:], which[:-1]), axis=1), axis=0, return_index=True)
     changed = pairs[:, 0] != pairs[:, 1]
@@ -30,10 +30,10 @@ def _first(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding 
     if len(alone) == 0:
         return None
     layers: Index = seen[owner[alone]]
-    lowest = int(np.argmin(layers))
-    layer, piece = int(layers[lowest]), pieces[alone[lowest] : alone[lowest] + 1]
-    area = float(region.area(piece)[0])
-    more = f", as do {len(alone) - 1} more" if len(alone) > 1 else ""
+    areas = region.area(pieces[alone])
+    order = np.lexsort((layers, -areas))  # of equal ones the lowest
+    layer, piece, area = int(layers[order[0]]), pieces[alone[order[:1]]], float(areas[order[0]])
+    more = f"; {len(alone) - 1} smaller or higher ones do too" if len(alone) > 1 else ""
     return Finding(
         "floating",
         "warn",
@@ -43,6 +43,6 @@ def _first(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding 
         on_bed(part, region.centres(piece)[0]),
         round(area, 3),
         "mm²",
-        f"an island of {part.title} begins in the air{more}",
+        f"an island of {part.title}, {area:.3g} mm² large, begins in the air{more}",
         "turn the part, or hold the island with supports",
     )

@@ -6,6 +6,7 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Mesh
@@ -23,8 +24,8 @@ def measure(mesh: Mesh) -> Measures:
     return Measures(*_measure(mesh.vertices, mesh.faces))
 
 
-def overhang_area(mesh: Mesh, limits: tuple[float, float, float, float], above: float) -> float:
-    """Area that hangs over more than the machine's limit, as seen from below.
+def overhang(mesh: Mesh, limits: tuple[float, float, float, float], above: float) -> NDArray[np.float64]:
+    """Return how much of each facet hangs over more than the machine's limit, as seen from below.
 
     Parameters
     ----------
@@ -37,10 +38,10 @@ def overhang_area(mesh: Mesh, limits: tuple[float, float, float, float], above: 
 
     Returns
     -------
-    float
-        mm², projected on the bed.
+    (F,) float64
+        mm², projected on the bed; 0 for facets within the limit.
     """
-    return float(_overhang(mesh.vertices, mesh.faces, np.array(limits), above))
+    return np.asarray(_overhang(mesh.vertices, mesh.faces, np.array(limits), above))
 
 
 @kernel
@@ -82,7 +83,7 @@ def limit_toward(limits, degrees):  # type: ignore[no-untyped-def]
 
 @kernel
 def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
-    total = 0.0
+    out = np.zeros(faces.shape[0])
     for f in range(faces.shape[0]):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         if max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) <= above:
@@ -93,5 +94,5 @@ def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
         level = math.hypot(nx, ny)
         angle = math.degrees(math.atan2(-nz, level))
         if angle > limit_toward(limits, math.degrees(math.atan2(ny, nx))):
-            total -= nz / 2.0
-    return total
+            out[f] = -nz / 2.0
+    return out

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
+from even_step.core.mesh.columns import columns_of, lies_under
 from even_step.core.mesh.measure import facet_normal
 from even_step.core.mesh.mesh import Faces, Mesh, Vertices
 
@@ -67,10 +68,15 @@ def mend(mesh: Mesh) -> Mended:
     return Mended(Mesh(mesh.vertices, faces), len(volumes), open_edges, turned, doubled, loose, int(turn.sum()))
 
 
+def labels_of(mesh: Mesh) -> tuple[NDArray[np.int32], int]:
+    """Return which shell each facet is of, (F,), and how many there are; a shell's facets are joined by vertices."""
+    label, count = _number(_join(len(mesh.vertices), mesh.faces), mesh.faces)
+    return label, int(count)
+
+
 def _shells(vertices: Vertices, faces: Faces) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
     """Label facets by shell (joined through vertices), with each shell's edge sum and signed volume."""
-    root = _join(len(vertices), faces)
-    label, count = _number(root, faces)
+    label, count = labels_of(Mesh(vertices, faces))
     sums = np.zeros(count, np.uint64)
     _edge_sums(faces, label, sums)
     return label, sums, _volumes(vertices, faces, label, count)
@@ -157,14 +163,8 @@ def _enclosure(vertices: Vertices, faces: Faces, label: NDArray[np.int32], count
     grid over the bed.
     """
     xyz = vertices[faces]
-    low, high = xyz.min(axis=1), xyz.max(axis=1)
-    origin = low[:, :2].min(axis=0)
-    span = np.maximum(high[:, :2].max(axis=0) - origin, 1e-9)
-    side = int(np.clip(np.sqrt(len(faces)), 1, 512))
-    cell = span / side
-    first = np.clip(((low[:, :2] - origin) / cell).astype(np.int64), 0, side - 1)
-    last = np.clip(((high[:, :2] - origin) / cell).astype(np.int64), 0, side - 1)
-    start, item = _bucket(first, last, side)
+    high = xyz.max(axis=1)
+    columns = columns_of(vertices, faces)
     top = np.full(count, -np.inf)
     np.maximum.at(top, label, high[:, 2])
     apex = np.zeros((count, 3))
@@ -172,7 +172,7 @@ def _enclosure(vertices: Vertices, faces: Faces, label: NDArray[np.int32], count
         corner = int(xyz[f, :, 2].argmax())
         apex[label[f]] = xyz[f, corner]
     inside = np.zeros((count, count), np.bool_)
-    _cast(vertices, faces, label, apex, origin, cell, side, start, item, inside)
+    _cast(vertices, faces, label, apex, *columns, inside)
     return inside
 
 
@@ -276,42 +276,6 @@ def _spread(faces, neighbour, label, turn):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _bucket(first, last, side):  # type: ignore[no-untyped-def]
-    start = np.zeros(side * side + 1, np.int64)
-    for f in range(first.shape[0]):
-        for gy in range(first[f, 1], last[f, 1] + 1):
-            for gx in range(first[f, 0], last[f, 0] + 1):
-                start[gy * side + gx + 1] += 1
-    for g in range(side * side):
-        start[g + 1] += start[g]
-    item = np.empty(start[side * side], np.int32)
-    fill = start.copy()
-    for f in range(first.shape[0]):
-        for gy in range(first[f, 1], last[f, 1] + 1):
-            for gx in range(first[f, 0], last[f, 0] + 1):
-                g = gy * side + gx
-                item[fill[g]] = f
-                fill[g] += 1
-    return start, item
-
-
-@kernel
-def _over(vertices, a, b, c, x, y):  # type: ignore[no-untyped-def]
-    """Whether (x, y) lies under the triangle. Each edge is taken from its lower end, so neighbours agree."""
-    odd = False
-    for turn in range(3):
-        p = a if turn == 0 else (b if turn == 1 else c)
-        q = b if turn == 0 else (c if turn == 1 else a)
-        if vertices[p, 1] > vertices[q, 1] or (vertices[p, 1] == vertices[q, 1] and p > q):
-            p, q = q, p
-        if vertices[p, 1] <= y < vertices[q, 1]:
-            share = (y - vertices[p, 1]) / (vertices[q, 1] - vertices[p, 1])
-            if x < vertices[p, 0] + (vertices[q, 0] - vertices[p, 0]) * share:
-                odd = not odd
-    return odd
-
-
-@kernel
 def _cast(vertices, faces, label, apex, origin, cell, side, start, item, inside):  # type: ignore[no-untyped-def]
     for s in range(apex.shape[0]):
         x, y, z = apex[s, 0], apex[s, 1], apex[s, 2]
@@ -322,7 +286,7 @@ def _cast(vertices, faces, label, apex, origin, cell, side, start, item, inside)
             if label[f] == s:
                 continue
             a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-            if not _over(vertices, a, b, c, x, y):
+            if not lies_under(vertices, a, b, c, x, y):
                 continue
             nx, ny, nz = facet_normal(vertices, a, b, c)
             if nz == 0.0:

@@ -177,6 +177,11 @@ def smoothed(region: shapely.Geometry, by: float) -> shapely.Geometry:
     return _one(shapely.buffer(shapely.simplify(region, by), by, join_style="mitre", mitre_limit=MITRE_LIMIT))
 
 
+def of_triangles(corners: NDArray[np.float64]) -> Regions:
+    """Return triangles, (n, 3, 2), as regions that are not put on the grid."""
+    return np.asarray(shapely.polygons(corners), object)
+
+
 def area(regions: Regions) -> NDArray[np.float64]:
     """Return areas, mm²."""
     return np.asarray(shapely.area(regions))

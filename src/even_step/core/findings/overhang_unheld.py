@@ -1,0 +1,78 @@
+"""What hangs past the machine's limit and has nothing beneath: ceilings, free arms and slopes."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.plane import region
+from even_step.core.slicing.hanging import Hanging
+
+LEAST_AREA = 1.0  # mm²; a line holds on to its neighbours over less
+FLAT_REACH = 0.5  # mm by which the anchors of a bridge reach past it, besides the walls
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Find for each part how much hangs that nothing holds; one finding, at the largest patch of it."""
+    found = []
+    for part, solid in evidence.first_of_each():
+        area = _unheld(evidence, solid)
+        if area.sum() >= LEAST_AREA:
+            found.append(_finding(evidence, part, solid.hanging, area))
+    return found
+
+
+def _unheld(evidence: Evidence, solid: SlicedSolid) -> NDArray[np.float64]:
+    """Return what of each hanging facet no bridge spans, mm²."""
+    hangs = solid.hanging
+    area = hangs.area.copy()
+    flat = np.flatnonzero(hangs.flat & (area > 0))
+    spans = _spans(evidence, solid)
+    layer = np.searchsorted(evidence.heights.cuts, hangs.low[flat])
+    corners = solid.mesh.vertices[solid.mesh.faces[hangs.facet[flat]]][:, :, :2]
+    triangles = region.of_triangles(corners) if len(flat) else region.nothing(0)
+    for number in np.unique(layer):
+        if number in spans:
+            some = np.flatnonzero(layer == number)
+            held = np.array([spans[number]] * len(some), object)
+            left = region.area(region.difference(triangles[some], held))
+            area[flat[some]] = np.minimum(area[flat[some]], left)
+    return area
+
+
+def _spans(evidence: Evidence, solid: SlicedSolid) -> dict[int, region.Geometry]:
+    """Return what the bridges of each layer hold, walls and anchors with them, by layer."""
+    bridges, most = solid.covers.bridges, float(evidence.settings["bridges.longest"])
+    short = bridges.longest <= most + 0.01
+    reach = FLAT_REACH + evidence.walls.outer_width + evidence.walls.count * evidence.walls.line_width
+    out: dict[int, region.Geometry] = {}
+    for division in np.unique(bridges.division[short]):
+        shapes = region.offset(bridges.shape[short & (bridges.division == division)], reach)
+        whole = region.union_all(shapes)
+        out |= dict.fromkeys(np.flatnonzero(solid.covers.which == division).tolist(), whole)
+    return out
+
+
+def _finding(evidence: Evidence, part: PlacedPart, hangs: Hanging, area: NDArray[np.float64]) -> Finding:
+    patches = np.bincount(hangs.patch, area)
+    largest = int(np.argmax(patches))
+    mine = np.flatnonzero(hangs.patch == largest)
+    mine = mine[area[mine] > 0]
+    worst = int(mine[np.argmax(area[mine])])
+    layer = min(int(np.searchsorted(evidence.heights.cuts, hangs.low[mine].min())), len(evidence.heights.top) - 1)
+    count = int((patches >= LEAST_AREA).sum())
+    where = "" if count < 2 else f", in {count} places, {patches[largest]:.0f} mm² of it"
+    return Finding(
+        "overhang-unheld",
+        "warn",
+        part.title,
+        layer,
+        evidence.layer_top(layer),
+        on_bed(part, hangs.middle[worst]),
+        round(float(area.sum()), 3),
+        "mm²",
+        f"{area.sum():.0f} mm² of {part.title} hang past the machine's limit with nothing beneath{where} "
+        f"at {hangs.low[mine].min():.1f} mm",
+        "turn the part, or hold this with supports",
+    )

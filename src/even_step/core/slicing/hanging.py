@@ -1,0 +1,92 @@
+"""What of a posed part hangs past the machine's limit with no material beneath: from its facets, exactly."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.mesh.buried import bare_share
+from even_step.core.mesh.measure import overhang
+from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.shells import labels_of
+from even_step.core.plane import region
+from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.work import Crew
+
+FLAT = 1e-4  # mm of height within a facet that lies flat
+BELOW = 0.002  # mm beneath a flat underside, where what carries it is cut
+SECTION = ContourSettings(0.05, 0.001)
+
+
+@dataclass(frozen=True, eq=False)
+class Hanging:
+    """Facets that hang.
+
+    Attributes
+    ----------
+    facet : (n,) int64
+        Their numbers.
+    area : (n,) float64
+        What of each hangs, as seen from below, mm²; what lies in another body does not.
+    patch : (n,) int64
+        Which of the patches of facets that touch each is in.
+    low : (n,) float64
+        The lowest height of each, mm.
+    middle : (n, 2) float64
+        Where each is, mm.
+    flat : (n,) bool
+        Whether it is a flat ceiling.
+    """
+
+    facet: NDArray[np.int64]
+    area: NDArray[np.float64]
+    patch: NDArray[np.int64]
+    low: NDArray[np.float64]
+    middle: NDArray[np.float64]
+    flat: NDArray[np.bool_]
+
+    @property
+    def total(self) -> float:
+        """All that hangs, mm²."""
+        return float(self.area.sum())
+
+
+def hanging(mesh: Mesh, limits: tuple[float, float, float, float], above: float, crew: Crew) -> Hanging:
+    """Find what hangs.
+
+    Parameters
+    ----------
+    mesh
+        Posed, standing on z = 0, winding consistent, mm.
+    limits
+        The machine's, degrees from the vertical toward +x, +y, −x, −y.
+    above
+        What lies wholly below this height rests on the bed, mm.
+    """
+    area = overhang(mesh, limits, above)
+    facet = np.flatnonzero(area > 0.0)
+    corners = mesh.vertices[mesh.faces[facet]]
+    z = corners[:, :, 2]
+    flat, hangs = np.ptp(z, axis=1) < FLAT, area[facet]
+    if len(facet) and labels_of(mesh)[1] > 1:  # one shell alone hides none of its own facets
+        slopes, ceilings = np.flatnonzero(~flat), np.flatnonzero(flat)
+        hangs[slopes] *= bare_share(mesh, facet[slopes])
+        hangs[ceilings] = _bare_ceilings(mesh, corners[ceilings], crew)
+    patch = labels_of(Mesh(mesh.vertices, mesh.faces[facet]))[0].astype(np.int64)
+    return Hanging(facet, hangs, patch, z.min(axis=1), corners[:, :, :2].mean(axis=1), flat)
+
+
+def _bare_ceilings(mesh: Mesh, corners: NDArray[np.float64], crew: Crew) -> NDArray[np.float64]:
+    """Return what of flat facets has no material right beneath, mm²: cut from the part's section there."""
+    if len(corners) == 0:
+        return np.empty(0)
+    heights, level = np.unique(np.round(corners[:, 0, 2] - BELOW, 4), return_inverse=True)
+    cut = contours(mesh, heights, SECTION, crew)
+    triangles = region.of_triangles(corners[:, :, :2])
+    beneath = cut.outline[cut.which[level]]
+    bare = region.area(triangles)
+    some = np.flatnonzero(region.touches(triangles, beneath))
+    bare[some] = region.area(region.difference(triangles[some], beneath[some]))
+    return bare
