@@ -45,13 +45,13 @@ BESIDE = {
     "order": ("order",),
     "write": ("write",),
 }
-BEYOND = ("heights", "adhesion", "motion", "findings", "ledger")
+BEYOND = ("heights", "foot", "motion", "findings", "ledger")
 SETTINGS: dict[str, object] = {
     "walls.count": 3,
     "infill.density": 15,
     "infill.pattern": "lines",
     "infill.end_run": 0,
-    "adhesion.kind": "none",
+    "skirt.loops": 0,
 }
 PAGE = ROOT / "docs" / "performance.md"
 MARK = "<!-- measured -->"

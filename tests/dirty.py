@@ -11,7 +11,7 @@ from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import CoverSettings, covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
-from even_step.core.slicing.ledger import ledger
+from even_step.core.slicing.ledger import LedgerSettings, ledger
 from even_step.core.slicing.ordering import OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, regions
 from even_step.core.slicing.walls import WallSettings, walls
@@ -126,4 +126,4 @@ def through_every_stage(outline, values, hands, bore=0.4):
     filled = infill(laid, covered, heights, (0.0, 0.0), take(InfillSettings, values, bore=bore, overhang=45.0), hands)
     fills = (*covered.fills, *filled, *covered.tops)
     blocks = order_lines(outlines, laid, fills, take(OrderSettings, values), take(WaySettings, values), hands)
-    return blocks, ledger(outlines, covered, blocks, thick, hands)
+    return blocks, ledger(outlines, covered, blocks, thick, take(LedgerSettings, values, bore=bore), hands)

@@ -86,6 +86,7 @@ def narrow_plans():
         "comb": shapely.union_all([shapely.box(0, 0, 12 * pitch, 3), *teeth]),
         "wall": shapely.box(0, 0, 20, 0.45),
         "wedge": shapely.Polygon([(0, 0), (30, -1.5), (30, 1.5)]),
+        "blunt wedge": shapely.Polygon([(0, -0.01), (40, -1.5), (40, 1.5), (0, 0.01)]),
         "ring of teeth": shapely.union_all([disc, *spokes]),
         "letters": shapely.union_all(letters),
     }

@@ -40,7 +40,7 @@ def solids(draw):
 def recipes(draw):
     """Settings within the range of the Larch 220."""
     return {
-        "adhesion.kind": "none",
+        "skirt.loops": 0,
         "layers.height": draw(st.floats(0.12, 0.3)),
         "layers.first_height": draw(st.floats(0.12, 0.3)),
         "walls.count": draw(st.integers(0, 4)),

@@ -84,7 +84,7 @@ def test_slicing_writes_gcode_and_report(run, cube, tmp_path):
         "walls",
         "covers",
         "infill",
-        "adhesion",
+        "foot",
         "order",
         "motion",
         "write",

@@ -13,7 +13,7 @@ PARTS = sorted(path for path in (DATA / "demo").iterdir() if path.suffix in {".s
 #: What may be found, and nothing else: horns that droop, a tip and a ridge that run out to nothing, lips and rims that
 #: wait for supports.
 EXPECTED = {
-    "finial": {"floating", "overhang-unheld", "too-thin", "layer-quick"},
+    "finial": {"floating", "overhang-unheld", "too-thin", "layer-quick", "void"},
     "ridge_cap_inches": {"too-thin", "void", "overhang-unheld"},
     "louvre_ring": {"floating", "overhang-unheld"},
     "mast_bracket": {"too-thin", "overhang-unheld"},

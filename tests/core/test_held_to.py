@@ -15,7 +15,7 @@ from tests.raster import Raster, layer_lines
 from tests.shapes import ball, box, comb, holed_block, hollow_box, inside_out
 from tests.slicing_help import laid, plain_moves
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 
 
 def areas(done):

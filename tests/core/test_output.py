@@ -56,7 +56,7 @@ def test_a_missing_folder_and_a_folder_as_target_are_told(tmp_path):
 
 
 def test_a_section_shows_the_roles_in_their_colours(sliced):
-    done = sliced(box(20, 20, 4), {"adhesion.kind": "none"})
+    done = sliced(box(20, 20, 4), {"skirt.loops": 0})
     picture = section_picture(done.sliced.toolpath, 10, done.sliced.job.machine.bed, 1200)
     image = Image.open(io.BytesIO(picture)).convert("RGB")
     colours = {colour: count for count, colour in image.getcolors(1 << 20)}
@@ -70,5 +70,5 @@ def test_a_section_shows_the_roles_in_their_colours(sliced):
 
 
 def test_an_empty_layer_is_drawn_as_paper(sliced):
-    done = sliced(box(30, 0.3, 4), {"adhesion.kind": "none"})
+    done = sliced(box(30, 0.3, 4), {"skirt.loops": 0})
     assert section_picture(done.sliced.toolpath, 3, Bed(size=(100, 100), shape="round"), 200)[:4] == b"\x89PNG"

@@ -35,11 +35,11 @@ def test_nothing_changed_computes_nothing(tmp_path):
         ({"infill.density": 30}, {"infill", "order", "ledger", "motion"}),
         ({"motion.print_speed": 70}, {"motion"}),
         ({"travel.lift": 0.5}, {"motion"}),
-        ({"adhesion.skirt_distance": 7}, {"adhesion", "order", "motion"}),
+        ({"skirt.distance": 7}, {"foot", "order", "motion"}),
         ({"top.layers": 2}, {"covers", "infill", "order", "ledger", "motion"}),
         ({"walls.seam": "corner"}, {"order", "ledger", "motion"}),
         ({"heat.nozzle": 205}, set()),
-        ({"walls.count": 2}, {"walls", "covers", "adhesion", "infill", "order", "ledger", "motion"}),
+        ({"walls.count": 2}, {"walls", "covers", "foot", "infill", "order", "ledger", "motion"}),
         ({"layers.height": 0.15}, ALL - {"read", "hanging"} | {"ledger"}),
     ],
 )
@@ -166,7 +166,7 @@ def test_what_fails_in_turn_is_raised_and_what_comes_after_is_left():
 
 
 def test_a_part_without_room_for_infill_is_not_ordered_again(tmp_path):
-    job = job_of(write_stl(tmp_path / "part.stl", box(2, 20, 3)), {"adhesion.kind": "none"})
+    job = job_of(write_stl(tmp_path / "part.stl", box(2, 20, 3)), {"skirt.loops": 0})
     cache = StageCache()
     slice_again(tmp_path, job, cache=cache)
     again = slice_again(tmp_path, job.with_settings({"infill.density": 60}), cache=cache)

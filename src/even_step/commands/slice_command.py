@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from even_step.core.catalogue import find_setting
+from even_step.core.catalogue import find_setting, taken_in
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError, JobError, SettingError
 from even_step.core.job.beds import bed_count, on_bed
@@ -207,8 +207,7 @@ def assignment(text: str) -> tuple[str, Value]:
     key, equals, value = text.partition("=")
     if not equals:
         raise SettingError("has no value", subject=text, remedy="KEY=VALUE is wanted")
-    setting = find_setting(key.strip())
-    return setting.key, setting.value_of(value)
+    return taken_in(key.strip(), value)
 
 
 def _job(chosen: argparse.Namespace, run: StageRun) -> Job:

@@ -31,7 +31,6 @@ from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
 from even_step.core.motion.speeds import MotionSettings
 from even_step.core.plane import region
-from even_step.core.slicing.adhesion import Adhesion, AdhesionSettings, adhesion
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import ContourSettings
@@ -41,6 +40,7 @@ from even_step.core.slicing.infill.infill import InfillSettings
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.ordering import OrderSettings
 from even_step.core.slicing.regions import RegionSettings
+from even_step.core.slicing.skirt import Skirt, SkirtSettings, lay_skirt
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.solid_stages import PosedSolid, SolidStages
@@ -75,7 +75,7 @@ STAGES: dict[str, tuple[type, ...]] = {
     "walls": (WallSettings,),
     "covers": (CoverSettings, BridgeSettings),
     "infill": (InfillSettings,),
-    "adhesion": (AdhesionSettings,),
+    "foot": (SkirtSettings,),
     "order": (OrderSettings, WaySettings, TravelSettings),
     "motion": (MotionSettings,),
     "write": (),
@@ -327,19 +327,19 @@ def _toolpath(
     run: StageRun,
 ) -> tuple[Toolpath, str]:
     """Lay the skirt, fill and order each placed part, and put all together."""
-    stick, travel = take(AdhesionSettings, resolved.values), take(TravelSettings, resolved.values)
+    stick, travel = take(SkirtSettings, resolved.values), take(TravelSettings, resolved.values)
     places = tuple((part.solid, part.at) for part in placed)
     feet_key = (tuple(one.wall_key for one in work), places, float(heights.thick[0]))
 
-    def lay_skirt() -> Adhesion:
+    def skirt_round() -> Skirt:
         feet = [
             region.shifted(sliced[part.solid].outlines.outline[sliced[part.solid].outlines.which[0]], *part.at)
             for part in placed
             if len(sliced[part.solid].outlines.which)
         ]
-        return adhesion(feet, float(heights.thick[0]), stick)
+        return lay_skirt(feet, float(heights.thick[0]), stick)
 
-    skirt, skirt_key = run.stage("adhesion", (feet_key, stick), lay_skirt)
+    skirt, skirt_key = run.stage("foot", (feet_key, stick), skirt_round)
     blocks = [work[part.solid].blocks_at(part.at) for part in placed]
     standing = [Placed(one, part.at, i) for i, ((one, _), part) in enumerate(zip(blocks, placed, strict=True))]
     return run.stage(

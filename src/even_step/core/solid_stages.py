@@ -20,7 +20,7 @@ from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.hanging import hanging
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
-from even_step.core.slicing.ledger import Ledger, ledger
+from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, regions
 from even_step.core.slicing.walls import WallSettings, walls
@@ -142,6 +142,7 @@ class SolidStages:
         blocks, key = self.first
 
         def measure() -> Ledger:
-            return ledger(self.outlines, self.covers, blocks, self.thick, self.run.crew)
+            return ledger(self.outlines, self.covers, blocks, self.thick, laid, self.run.crew)
 
-        return self._guarded(lambda: self.run.stage("ledger", (key,), measure)[0])
+        laid = take(LedgerSettings, self.values, bore=self.wall.bore)
+        return self._guarded(lambda: self.run.stage("ledger", (key, laid), measure)[0])

@@ -8,7 +8,7 @@ from even_step.core.job.model import Copy
 from tests.shapes import ball, box, comb, extruded, hollow_box, without, write_stl
 from tests.slicing_help import job_of, slice_again
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 
 
 def codes(done):
@@ -45,7 +45,7 @@ def test_the_edge_of_a_round_bed_is_round(sliced):
 
 
 def test_a_skirt_off_the_bed_is_found(sliced):
-    done = sliced(box(216, 100, 2), {"adhesion.skirt_distance": 10})
+    done = sliced(box(216, 100, 2), {"skirt.distance": 10})
     assert codes(done) == ["outside-volume"]
     assert done.report["findings"][0]["part"] == "skirt"
     assert codes(sliced(box(216, 100, 2), BARE)) == []
@@ -101,7 +101,7 @@ def test_what_is_too_thin_is_found_with_its_thickness(sliced):
 
 
 def test_what_is_too_thin_is_laid_on_wish_and_noted(sliced):
-    done = sliced(box(30, 0.2, 4), {**BARE, "walls.thicken_thin": True})
+    done = sliced(box(30, 0.2, 4), {**BARE, "walls.lone_line": True})
     assert [(one["code"], one["severity"]) for one in done.report["findings"]] == [
         ("layer-quick", "warn"),
         ("too-thin", "note"),

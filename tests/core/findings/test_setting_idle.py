@@ -24,8 +24,8 @@ def idle(folder, settings):
         ({"infill.grading_depth": 4}, ["Near is within"]),
         ({"walls.count": 1, "walls.layers_at_once": 2, "layers.height": 0.1}, ["Inner walls at once"]),
         ({"walls.layers_at_once": 2, "layers.height": 0.3}, ["Inner walls at once"]),
-        ({"travel.inside": False, "travel.detour": 5}, None),
-        ({"infill.pattern": "grid", "infill.grading": "walls", "infill.grading_depth": 4}, []),
+        ({"travel.inside": False, "travel.way_round": 5}, None),
+        ({"infill.pattern": "grid", "infill.grading": "walls", "infill.grading_depth": 1}, []),
         ({"infill.density": 30, "infill.angle": 30}, []),
         ({"layers.height": 0.3, "walls.layers_at_once": 1, "infill.pattern": "gyroid", "infill.grading": "none"}, []),
     ],
@@ -47,7 +47,7 @@ def test_every_rule_names_settings_there_are():
 @pytest.mark.parametrize("pattern", ["lines", "concentric", "gyroid", "branching"])
 def test_a_setting_told_as_idle_changes_nothing(tmp_path, pattern):
     """The rules for patterns hold: what is told has indeed no effect, what is not told has one."""
-    base = {"infill.pattern": pattern, "infill.density": 25, "adhesion.kind": "none", "layers.height": 0.1}
+    base = {"infill.pattern": pattern, "infill.density": 25, "skirt.loops": 0, "layers.height": 0.1}
     plain = slice_it(tmp_path, box(30, 30, 4), base).gcode.read_bytes()
     for key, value in (("infill.angle", 10.0), ("infill.end_run", 1.0), ("infill.layers_at_once", 2)):
         done = slice_it(tmp_path, box(30, 30, 4), {**base, key: value})

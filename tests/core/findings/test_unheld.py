@@ -9,7 +9,7 @@ import trimesh
 from tests.shapes import ball, box, write_stl
 from tests.slicing_help import job_of, slice_again
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 
 
 def found(done, code):

@@ -98,7 +98,7 @@ def test_numbers_keep_their_value(tmp_path):
     assert np.array_equal(vertices.astype(np.float32), wanted)
 
 
-@pytest.mark.parametrize(("size", "unit"), [(5.0, "inch"), (0.9, "inch"), (0.1, "m"), (60.0, None), (9.0, None)])
+@pytest.mark.parametrize(("size", "unit"), [(5.0, "inch"), (0.9, "inch"), (0.1, "m"), (60.0, None), (9.07, None)])
 def test_a_strangely_small_part_gets_a_unit_proposed(tmp_path, size, unit):
     (model,) = read_model(written(tmp_path, "a.stl", stl_bytes(box(size, size / 2, size / 3))))
     assert proposed_unit(model) == unit
@@ -122,3 +122,18 @@ def test_a_finer_step_deflection_gives_more_facets_and_other_results_are_kept(ha
     assert fine[0][0].triangles > 1.2 * coarse[0][0].triangles
     assert again is coarse
     assert fine[1] != coarse[1]
+
+
+@pytest.mark.parametrize(
+    ("size", "unit"),
+    [
+        ((10, 5, 2), "inch"),  # 254 mm fits
+        ((10.5, 5.25, 0.125), "inch"),
+        ((20, 10, 5), "cm"),  # as inches it would not fit
+        ((12.7, 10.03, 3), None),  # not round in any
+        ((30, 10, 5), None),
+    ],
+)
+def test_up_to_30_units_a_unit_is_proposed_when_it_fits_the_bed_and_sizes_are_round_in_it(tmp_path, size, unit):
+    (model,) = read_model(written(tmp_path, "a.stl", stl_bytes(box(*size))))
+    assert proposed_unit(model) == unit

@@ -201,7 +201,7 @@ def test_a_sheet_inside_a_solid_changes_nothing_and_is_no_gap(tmp_path):
     ids=["doubled facets", "doubled whole", "inside out beside", "without area", "below resolution"],
 )
 def test_meshes_as_they_come_slice_to_the_sound_parts_plastic(tmp_path, extra):
-    settings = {"adhesion.kind": "none", "infill.density": 100}
+    settings = {"skirt.loops": 0, "infill.density": 100}
     done = slice_it(tmp_path, np.concatenate((box(20, 20, 10), extra)), settings)
     sound = 20 * 20 * 10 + (6 * 6 * 4 if len(extra) == 12 and extra[:, :, 0].min() > 15 else 0)
     assert sum(done.report["volume_by_role_mm3"].values()) == pytest.approx(sound, rel=0.03)

@@ -23,7 +23,7 @@ from tests.shapes import ball, box, comb
 from tests.slicing_help import laid, plain_moves, slice_it
 
 LIMITS = Limits(np.array([300.0, 300, 15, 60]), np.array([3000.0, 3000, 300, 5000]), 0.02)
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 
 
 def moves(points, feed=60 * 60.0, gain=1000.0, e=0.0, start=(0.0, 0.0, 0.0)):

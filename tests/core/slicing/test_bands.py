@@ -56,7 +56,7 @@ def stairs():
 
 
 def test_a_narrow_top_is_laid_in_lines_along_it(tmp_path):
-    done = slice_it(tmp_path, stairs(), {"adhesion.kind": "none", "walls.count": 1})
+    done = slice_it(tmp_path, stairs(), {"skirt.loops": 0, "walls.count": 1})
     lines, _ = layer_lines(done.sliced.toolpath, 19, {TOP})
     steps = np.concatenate([np.diff(line, axis=0) for line in lines])
     long = np.hypot(*steps.T)

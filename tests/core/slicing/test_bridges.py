@@ -14,7 +14,7 @@ from tests.raster import layer_lines
 from tests.shapes import ball, box, extruded
 from tests.slicing_help import laid, plain_moves
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 GAP = 12.0
 
 

@@ -63,7 +63,7 @@ def test_parts_that_share_layers_end_at_the_nearest_one():
 
 @pytest.mark.parametrize("tall", [0.02, 0.05, 0.09, 0.15])
 def test_a_part_thinner_than_half_a_layer_is_laid_and_told(sliced, tall):
-    done = sliced(box(20, 20, tall), {"adhesion.kind": "none"})
+    done = sliced(box(20, 20, tall), {"skirt.loops": 0})
     assert done.report["layers"]["count"] == 1
     assert done.report["ledger"]["region_mm2"] == pytest.approx(400, rel=0.01)
     told = [finding["code"] for finding in done.report["findings"]]
@@ -71,7 +71,7 @@ def test_a_part_thinner_than_half_a_layer_is_laid_and_told(sliced, tall):
 
 
 def test_a_thin_part_beside_a_tall_one_is_laid(tmp_path):
-    job = job_of(write_stl(tmp_path / "tall.stl", box(10, 10, 5)), {"adhesion.kind": "none"})
+    job = job_of(write_stl(tmp_path / "tall.stl", box(10, 10, 5)), {"skirt.loops": 0})
     thin = job_of(write_stl(tmp_path / "thin.stl", box(10, 10, 0.05)))
     done = slice_again(tmp_path, job.model_copy(update={"parts": job.parts + thin.parts}))
     assert done.report["ledger"]["layers"][0]["region_mm2"] == pytest.approx(200, rel=0.01)

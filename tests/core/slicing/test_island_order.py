@@ -12,7 +12,7 @@ from even_step.core.slicing.ordering import TOGETHER
 from even_step.core.toolpath.roles import INNER_WALL, OUTER_WALL
 from tests.shapes import box, extruded
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 HOLES = [(10 + 13 * i, 8 + 12 * j) for i in range(4) for j in range(3)]
 
 

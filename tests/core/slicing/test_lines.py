@@ -15,7 +15,7 @@ from tests.raster import layer_lines
 from tests.shapes import NASTY, ball, box, comb, holed_block
 from tests.slicing_help import slice_it
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 
 
 def roles_of(done, layer):
@@ -142,7 +142,7 @@ def test_infill_lies_in_bed_coordinates(sliced):
 
 
 def test_the_skirt_keeps_its_distance_and_its_length(sliced):
-    settings = {"adhesion.skirt_distance": 5, "adhesion.skirt_loops": 2, "adhesion.skirt_least_length": 0}
+    settings = {"skirt.distance": 5, "skirt.loops": 2, "skirt.least_length": 0}
     done = sliced(holed_block(), settings)
     lines, widths = layer_lines(done.sliced.toolpath, 0, {SKIRT})
     part = shapely.box(100, 100, 120, 120)
@@ -150,7 +150,7 @@ def test_the_skirt_keeps_its_distance_and_its_length(sliced):
     assert len(lines) == 2
     assert near[0] == pytest.approx(5, abs=0.01)
     assert near[1] == pytest.approx(5 + float(plastic_width(0.45, 0.2)), abs=0.01)
-    longer = sliced(holed_block(), {**settings, "adhesion.skirt_least_length": 600})
+    longer = sliced(holed_block(), {**settings, "skirt.least_length": 600})
     lines, _ = layer_lines(longer.sliced.toolpath, 0, {SKIRT})
     assert sum(np.hypot(*np.diff(line, axis=0).T).sum() for line in lines) >= 600
     assert roles_of(longer, 0)[0] == SKIRT

@@ -19,8 +19,8 @@ from tests.raster import Raster, layer_lines
 from tests.shapes import ball, box, extruded
 from tests.slicing_help import slice_it
 
-BARE = {"adhesion.kind": "none", "infill.end_run": 0, "infill.overlap": 0}
-PATTERNS = ["lines", "grid", "triangles", "star", "cubic", "honeycomb", "gyroid", "concentric", "hilbert"]
+BARE = {"skirt.loops": 0, "infill.end_run": 0, "infill.overlap": 0}
+PATTERNS = ["lines", "grid", "triangles", "kagome", "cubic", "honeycomb", "gyroid", "concentric", "hilbert"]
 FILLED = float(plastic_width(0.45, 0.2))
 
 
@@ -179,8 +179,48 @@ def test_graded_infill_is_denser_near_the_surface(sliced, to):
 
     middle, edge = shapely.box(100, 100, 120, 120), shapely.box(87, 95, 90, 125)
     low, high = (50, 93) if to == "tops" else (50, 50)
-    assert share(graded, low, middle) == pytest.approx(0.2, abs=0.05)
+    # The middle lies 14 to 24 mm within the walls, where cells have mostly doubled twice; below the tops once.
+    assert share(graded, low, middle) == pytest.approx(0.12 if to == "walls" else 0.2, abs=0.05)
     assert share(graded, high, edge if to == "walls" else middle) == pytest.approx(0.4, abs=0.08)
+
+
+@pytest.mark.parametrize("pattern", ["grid", "triangles", "kagome", "cubic", "lines"])
+def test_cells_double_as_often_as_the_room_allows_and_no_line_is_laid_twice(tmp_path, pattern):
+    settings = {**BARE, "infill.pattern": pattern, "infill.density": 40, "infill.grading_depth": 2, "infill.end_run": 0}
+    even, graded = (
+        slice_it(tmp_path, box(60, 60, 12), {**settings, "infill.grading": kind}) for kind in ("none", "walls")
+    )
+    saved = graded.report["volume_by_role_mm3"]["infill"] / even.report["volume_by_role_mm3"]["infill"]
+    assert saved < 0.4  # an eighth in the middle, 14 mm and more from the walls
+    assert graded.report["ledger"]["overlap_mm2"] < 1.05 * even.report["ledger"]["overlap_mm2"]
+
+
+def test_a_part_too_small_for_larger_cells_is_filled_as_without_and_says_so(sliced):
+    settings = {**BARE, "infill.pattern": "grid", "infill.density": 40}
+    even, graded = (sliced(box(6, 6, 6), {**settings, "infill.grading": kind}) for kind in ("none", "walls"))
+    assert graded.report["volume_by_role_mm3"]["infill"] == pytest.approx(even.report["volume_by_role_mm3"]["infill"])
+    told = [finding for finding in graded.report["findings"] if finding["code"] == "setting-idle"]
+    assert len(told) == 1
+    assert "too small" in told[0]["message"]
+
+
+def test_thick_infill_for_an_even_number_of_layers_crosses(sliced):
+    settings = {
+        **BARE,
+        "layers.height": 0.1,
+        "layers.first_height": 0.1,
+        "infill.layers_at_once": 2,
+        "infill.density": 15,
+    }
+    path = sliced(box(30, 30, 4), {**settings, "infill.pattern": "lines", "infill.end_run": 0}).sliced.toolpath
+    angles = []
+    for layer in range(path.layers):
+        lines, _ = layer_lines(path, layer, {INFILL})
+        steps = [np.diff(np.asarray(line), axis=0) for line in lines]
+        long = [step for step in np.concatenate(steps) if np.hypot(*step) > 10] if steps else []
+        angles += [round(float(np.degrees(np.arctan2(long[0][1], long[0][0]))) % 180)] if long else []
+    assert len(angles) > 6
+    assert all(a != b for a, b in itertools.pairwise(angles))
 
 
 @pytest.mark.parametrize("pattern", COVER_PATTERNS)
@@ -198,7 +238,7 @@ def test_every_cover_pattern_is_full(sliced, pattern):
 
 
 def test_covers_follow_a_thickness_where_it_gives_more(sliced):
-    settings = {**BARE, "layers.height": 0.1, "top.layers": 3, "bottom.layers": 3}
+    settings = {**BARE, "layers.height": 0.1, "layers.first_height": 0.1}
     done = sliced(box(20, 20, 5), {**settings, "top.thickness": 1.0, "bottom.thickness": 0.2})
     path = done.sliced.toolpath
     layer = path.layer_of_path()

@@ -9,7 +9,7 @@ from even_step.core.toolpath.roles import INNER_WALL
 from tests.shapes import box
 from tests.slicing_help import slice_it
 
-BARE = {"adhesion.kind": "none", "walls.count": 2, "layers.height": 0.2}
+BARE = {"skirt.loops": 0, "walls.count": 2, "layers.height": 0.2}
 
 
 def wedge(run, rise, deep=20.0):

@@ -9,7 +9,7 @@ from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, OUTER_WALL
 from tests.shapes import ball, box, comb
 from tests.slicing_help import slice_it
 
-FINE = {"adhesion.kind": "none", "layers.height": 0.1, "walls.count": 3, "infill.end_run": 0}
+FINE = {"skirt.loops": 0, "layers.height": 0.1, "walls.count": 3, "infill.end_run": 0}
 
 
 @pytest.fixture

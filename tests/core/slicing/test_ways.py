@@ -15,7 +15,7 @@ from even_step.core.toolpath.lines import lines_of
 from tests.shapes import box, extruded, holed_block
 from tests.slicing_help import laid, plain_moves
 
-BARE = {"adhesion.kind": "none"}
+BARE = {"skirt.loops": 0}
 HORSESHOE = shapely.box(0, 0, 40, 40).difference(shapely.box(10, 10, 30, 41)).difference(shapely.Point(5, 20).buffer(2))
 
 

@@ -65,7 +65,7 @@ def test_parted_lines_are_all_lines_and_hold_no_travel(sliced):
 
 
 def test_voids_of_a_layer_add_up_to_the_ledgers(sliced):
-    done = sliced(box(20, 0.2, 2), {"adhesion.kind": "none"})
+    done = sliced(box(20, 0.2, 2), {"skirt.loops": 0})
     rings = layer_voids(done.sliced, 4)
     area = 0.0
     for a, b in zip(rings.start[:-1], rings.start[1:], strict=True):

@@ -166,7 +166,7 @@ ACTIONS = (
         for axis in range(3)
     ),
     Action("parts.fit", "Size to fit the bed", "Parts", _fit_bed, can=_picked, synonyms=("scale to fit", "maximum")),
-    Action("parts.fill", "Fill the bed with copies", "Parts", _fill, (), "grid-3x3", can=_picked),
+    Action("parts.fill", "As many as find room", "Parts", _fill, (), "grid-3x3", can=_picked),
     Action("parts.loose", "Cut copies loose", "Parts", _cut_loose, can=_has_copies, synonyms=("unlink", "separate")),
     Action("parts.lock", "Lock or unlock", "Parts", _lock, ("K",), "lock", can=_picked, synonyms=("fix", "pin")),
     Action("parts.hide", "Hide or show", "Parts", _hide, ("H",), "eye-off", can=_picked, synonyms=("invisible",)),

@@ -54,7 +54,7 @@ STRAIGHT_PATTERNS = {
     "lines": (45.0,),
     "grid": (45.0, -45.0),
     "triangles": (0.0, 60.0, 120.0),
-    "star": (0.0, 60.0, 120.0),
+    "kagome": (0.0, 60.0, 120.0),
     "cubic": (30.0, 90.0, 150.0),
 }
 
@@ -174,7 +174,7 @@ def _bottom(painter: QPainter, area: QRectF, value: Value) -> None:
     _rows(painter, area, int(float(value)), "bottom", from_top=False)
 
 
-def _adhesion(painter: QPainter, area: QRectF, value: Value) -> None:
+def _skirt(painter: QPainter, area: QRectF, value: Value) -> None:
     """Draw a foot from above, with what lies round it."""
     foot = area.adjusted(24, 12, -24, -12)
     painter.setBrush(QColor(PAPER.bone))
@@ -227,7 +227,7 @@ DRAWINGS: dict[str, Draw] = {
     "walls.count": _walls,
     "top.layers": _top,
     "bottom.layers": _bottom,
-    "adhesion.kind": _adhesion,
+    "skirt.loops": _skirt,
     "motion.print_speed": _speed,
     "motion.outer_wall_speed": _speed,
     "motion.first_layer_speed": _speed,

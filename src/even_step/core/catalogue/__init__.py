@@ -1,15 +1,16 @@
 """Every setting, declared once. The key is ``group.name``; the order here is the order on screen."""
 
 from even_step.core.catalogue import (
-    adhesion,
     bridges,
     covers,
+    foot,
     heat,
     infill,
     layers,
     mesh,
     motion,
     outline,
+    skirt,
     travel,
     walls,
 )
@@ -18,7 +19,7 @@ from even_step.core.errors import SettingError
 
 CATALOGUE: dict[str, Setting] = {
     setting.key: setting
-    for group in (mesh, layers, outline, walls, covers, bridges, infill, adhesion, motion, heat, travel)
+    for group in (mesh, layers, outline, walls, covers, bridges, infill, foot, skirt, motion, heat, travel)
     for setting in group.ALL
 }
 RENAMED: dict[str, str] = {old: new.key for new in CATALOGUE.values() for old in new.renamed_from}
@@ -52,4 +53,18 @@ def checked(values: dict[str, object]) -> dict[str, Value]:
     SettingError
         For the first key that does not exist or value that is refused.
     """
-    return {find_setting(key).key: find_setting(key).value_of(value) for key, value in values.items()}
+    return dict(taken_in(key, value) for key, value in values.items())
+
+
+def taken_in(key: str, raw: object) -> tuple[str, Value]:
+    """Check a key and a value, also such as earlier versions wrote.
+
+    Raises
+    ------
+    SettingError
+        When the key does not exist or the value is refused.
+    """
+    if key == "adhesion.kind":  # it said whether there was a skirt
+        key, raw = ("skirt.loops", 0) if str(raw).strip().lower() == "none" else ("foot.kind", "bare")
+    setting = find_setting(key)
+    return setting.key, setting.value_of(raw)

@@ -14,6 +14,7 @@ LONGEST = Setting(
     step=1.0,
     level="wider",
     synonyms=("span", "air", "gap"),
+    cost="Too long costs sagging strands.",
 )
 ANCHOR = Setting(
     "bridges.anchor",
@@ -25,6 +26,7 @@ ANCHOR = Setting(
     advised=(0.4, 4.0),
     step=0.2,
     synonyms=("overlap", "hold", "support"),
+    cost="Longer costs a little time.",
 )
 SPEED = Setting(
     "bridges.speed",
@@ -37,6 +39,7 @@ SPEED = Setting(
     level="wider",
     limit="speed",
     synonyms=("slow", "air"),
+    cost="Faster costs sagging, slower takes longer.",
 )
 FLOW = Setting(
     "bridges.flow",
@@ -48,6 +51,7 @@ FLOW = Setting(
     advised=(80.0, 110.0),
     step=5.0,
     synonyms=("extrusion", "sag", "taut"),
+    cost="Less costs strength, more sags.",
 )
 FAN = Setting(
     "bridges.fan",
@@ -58,5 +62,6 @@ FAN = Setting(
     range=(0.0, 100.0),
     step=5.0,
     synonyms=("blower", "air", "cool"),
+    cost="More costs bond between layers.",
 )
 ALL = (LONGEST, ANCHOR, SPEED, FLOW, FAN)

@@ -11,6 +11,7 @@ TOP_LAYERS = Setting(
     step=1,
     level="short",
     synonyms=("roof", "ceiling", "solid", "skin"),
+    cost="Each costs time and plastic.",
 )
 BOTTOM_LAYERS = Setting(
     "bottom.layers",
@@ -23,6 +24,7 @@ BOTTOM_LAYERS = Setting(
     step=1,
     level="short",
     synonyms=("floor", "solid", "skin"),
+    cost="Each costs time and plastic.",
 )
 TOP_WIDTH = Setting(
     "top.line_width",
@@ -34,6 +36,7 @@ TOP_WIDTH = Setting(
     step=0.01,
     limit="line_width",
     synonyms=("extrusion",),
+    cost="Wider costs sheen, narrower takes longer.",
 )
 BOTTOM_WIDTH = Setting(
     "bottom.line_width",
@@ -45,6 +48,7 @@ BOTTOM_WIDTH = Setting(
     step=0.01,
     limit="line_width",
     synonyms=("extrusion",),
+    cost="Wider costs looks, narrower takes longer.",
 )
 ANGLE = Setting(
     "top.angle",
@@ -55,6 +59,7 @@ ANGLE = Setting(
     range=(-180.0, 180.0),
     step=5.0,
     synonyms=("direction", "rotation"),
+    cost="It costs nothing.",
 )
 LEAST_AREA = Setting(
     "top.least_area",
@@ -65,6 +70,7 @@ LEAST_AREA = Setting(
     range=(0.0, 400.0),
     step=0.5,
     synonyms=("sliver", "threshold", "minimum"),
+    cost="Larger costs plastic.",
 )
 PATTERNS = (
     "lines",
@@ -73,7 +79,7 @@ PATTERNS = (
     "star-spiral",
     "grid",
     "triangles",
-    "star",
+    "kagome",
     "cubic",
     "honeycomb",
     "gyroid",
@@ -89,6 +95,7 @@ TOP_THICKNESS = Setting(
     step=0.2,
     level="wider",
     synonyms=("roof", "solid", "skin"),
+    cost="Thicker costs time and plastic.",
 )
 BOTTOM_THICKNESS = Setting(
     "bottom.thickness",
@@ -101,6 +108,7 @@ BOTTOM_THICKNESS = Setting(
     step=0.2,
     level="wider",
     synonyms=("floor", "solid", "skin"),
+    cost="Thicker costs time and plastic.",
 )
 TOP_PATTERN = Setting(
     "top.pattern",
@@ -112,6 +120,8 @@ TOP_PATTERN = Setting(
     choices=PATTERNS,
     level="wider",
     synonyms=("monotonic", "surface", "finish", "ornament"),
+    renamed_choices=(("star", "kagome"),),
+    cost="Ornaments cost time and tightness.",
 )
 BOTTOM_PATTERN = Setting(
     "bottom.pattern",
@@ -122,6 +132,8 @@ BOTTOM_PATTERN = Setting(
     choices=PATTERNS,
     level="wider",
     synonyms=("surface", "finish", "ornament"),
+    renamed_choices=(("star", "kagome"),),
+    cost="Ornaments cost time and hold on the bed.",
 )
 SOLID_WIDTH = Setting(
     "top.solid_line_width",
@@ -133,6 +145,7 @@ SOLID_WIDTH = Setting(
     step=0.01,
     limit="line_width",
     synonyms=("extrusion", "solid"),
+    cost="Narrower takes longer.",
 )
 ALL = (
     TOP_LAYERS,

@@ -11,6 +11,7 @@ NOZZLE = Setting(
     level="short",
     limit="nozzle_temperature",
     synonyms=("hotend", "heat"),
+    cost="Hotter costs strings, cooler costs strength.",
 )
 FIRST_NOZZLE = Setting(
     "heat.first_nozzle",
@@ -22,6 +23,7 @@ FIRST_NOZZLE = Setting(
     step=5.0,
     limit="nozzle_temperature",
     synonyms=("initial", "heat"),
+    cost="Hotter costs sharpness at the bed.",
 )
 BED = Setting(
     "heat.bed",
@@ -34,6 +36,7 @@ BED = Setting(
     level="wider",
     limit="bed_temperature",
     synonyms=("plate", "heat"),
+    cost="Warmer costs power and time to heat up.",
 )
 FAN = Setting(
     "cooling.fan",
@@ -45,6 +48,7 @@ FAN = Setting(
     step=5.0,
     level="wider",
     synonyms=("blower", "air"),
+    cost="More costs strength, less costs sharpness.",
 )
 FAN_FROM_LAYER = Setting(
     "cooling.fan_from_layer",
@@ -55,6 +59,7 @@ FAN_FROM_LAYER = Setting(
     range=(0, 1000),
     step=1,
     synonyms=("blower", "first"),
+    cost="Later costs sharp overhangs near the bed.",
 )
 LEAST_LAYER_TIME = Setting(
     "cooling.least_layer_time",
@@ -66,6 +71,7 @@ LEAST_LAYER_TIME = Setting(
     step=1.0,
     level="wider",
     synonyms=("cool", "slow", "small", "minimum"),
+    cost="Longer costs time on small layers.",
 )
 LEAST_SPEED = Setting(
     "cooling.least_speed",
@@ -77,5 +83,6 @@ LEAST_SPEED = Setting(
     step=1.0,
     limit="speed",
     synonyms=("floor", "minimum"),
+    cost="Lower takes longer, higher leaves small layers soft.",
 )
 ALL = (NOZZLE, FIRST_NOZZLE, BED, FAN, FAN_FROM_LAYER, LEAST_LAYER_TIME, LEAST_SPEED)

@@ -5,25 +5,26 @@ DENSITY = Setting(
     "Infill density",
     "percent",
     15.0,
-    "How much of the inside is plastic. More carries more and holds tops better; costs time and grams.",
+    "How much of the inside is plastic. More carries more and holds tops better.",
     range=(0.0, 100.0),
     step=5.0,
     level="short",
     synonyms=("fill", "strength", "weight"),
+    cost="More costs time and plastic.",
 )
 PATTERN = Setting(
     "infill.pattern",
     "Infill pattern",
     "choice",
     "lines",
-    "All weigh the same at one density. Lines are quickest; grid, triangles and star cross in every layer; honeycomb "
+    "All weigh the same at one density. Lines are quickest; grid, triangles and kagome cross in every layer; honeycomb "
     "and gyroid hold alike in all directions; cubic and gyroid wander with height; concentric and the Hilbert curve "
     "bend easily; branching grows only what the tops need.",
     choices=(
         "lines",
         "grid",
         "triangles",
-        "star",
+        "kagome",
         "cubic",
         "honeycomb",
         "gyroid",
@@ -33,6 +34,8 @@ PATTERN = Setting(
     ),
     level="short",
     synonyms=("fill", "structure", "tree", "vault", "lightweight", "flexible"),
+    renamed_choices=(("star", "kagome"),),
+    cost="All but lines cost a little time.",
 )
 ANGLE = Setting(
     "infill.angle",
@@ -44,6 +47,7 @@ ANGLE = Setting(
     step=5.0,
     level="wider",
     synonyms=("direction", "rotation"),
+    cost="It costs nothing.",
 )
 LINE_WIDTH = Setting(
     "infill.line_width",
@@ -56,6 +60,7 @@ LINE_WIDTH = Setting(
     level="wider",
     limit="line_width",
     synonyms=("extrusion",),
+    cost="Wider costs fine support of the tops.",
 )
 OVERLAP = Setting(
     "infill.overlap",
@@ -66,7 +71,8 @@ OVERLAP = Setting(
     range=(0.0, 60.0),
     advised=(0.0, 35.0),
     step=5.0,
-    synonyms=("bond", "encroach"),
+    synonyms=("bond",),
+    cost="More costs a mark on the outside.",
 )
 END_RUN = Setting(
     "infill.end_run",
@@ -79,7 +85,8 @@ END_RUN = Setting(
     advised=(0.0, 20.0),
     step=1.0,
     level="wider",
-    synonyms=("connect", "join", "anchor"),
+    synonyms=("connect", "join"),
+    cost="Longer costs a little plastic.",
 )
 LAYERS_AT_ONCE = Setting(
     "infill.layers_at_once",
@@ -93,17 +100,19 @@ LAYERS_AT_ONCE = Setting(
     step=1,
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
+    cost="It costs a little strength.",
 )
 GRADING = Setting(
     "infill.grading",
     "Infill grows denser",
     "choice",
     "none",
-    "Half of the infill lines are laid only near the walls, or only near the tops: less weight at the same skin. For "
-    "patterns of straight lines.",
+    "The density holds near the walls, or near the tops; farther in it halves again and again, as often as there is "
+    "room: less weight at the same skin, and a softer middle. For patterns of straight lines.",
     choices=("none", "walls", "tops"),
     level="wider",
     synonyms=("gradual", "adaptive", "variable"),
+    cost="It costs stiffness in the middle.",
 )
 GRADING_DEPTH = Setting(
     "infill.grading_depth",
@@ -115,5 +124,6 @@ GRADING_DEPTH = Setting(
     advised=(1.0, 30.0),
     step=1.0,
     synonyms=("gradual", "adaptive"),
+    cost="Deeper costs plastic.",
 )
 ALL = (DENSITY, PATTERN, ANGLE, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)

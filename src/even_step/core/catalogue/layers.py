@@ -11,6 +11,7 @@ HEIGHT = Setting(
     level="short",
     limit="layer_height",
     synonyms=("resolution", "quality", "thickness"),
+    cost="Half as high takes about twice as long.",
 )
 FIRST_HEIGHT = Setting(
     "layers.first_height",
@@ -23,6 +24,7 @@ FIRST_HEIGHT = Setting(
     level="wider",
     limit="layer_height",
     synonyms=("initial", "bottom"),
+    cost="Thicker costs sharpness at the bed.",
 )
 CLOSING_GAP = Setting(
     "layers.closing_gap",
@@ -34,16 +36,18 @@ CLOSING_GAP = Setting(
     range=(0.0, 20.0),
     step=0.1,
     synonyms=("repair", "hole", "torn", "watertight"),
+    cost="Too wide joins what is meant to be open.",
 )
 RESOLUTION = Setting(
     "layers.resolution",
     "Outline resolution",
     "length",
-    0.0125,
+    0.01,
     "Details smaller than this are left out of the outlines. Coarser slices faster and makes smaller files.",
     range=(0.001, 0.2),
     advised=(0.005, 0.05),
     step=0.0025,
     synonyms=("detail", "simplify", "tolerance"),
+    cost="Finer costs time and larger files.",
 )
 ALL = (HEIGHT, FIRST_HEIGHT, CLOSING_GAP, RESOLUTION)

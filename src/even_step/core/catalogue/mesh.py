@@ -12,5 +12,6 @@ STEP_DEFLECTION = Setting(
     advised=(0.002, 0.1),
     step=0.005,
     synonyms=("facet", "tessellation", "curve", "resolution"),
+    cost="Finer costs time and memory.",
 )
 ALL = (STEP_DEFLECTION,)

@@ -1,17 +1,18 @@
 from even_step.core.catalogue.setting import Kind, Level, Setting
 
 
-def _speed(key: str, label: str, default: float, explanation: str, level: Level = "wider") -> Setting:
+def _speed(key: str, label: str, default: float, effect: str, cost: str, level: Level = "wider") -> Setting:
     return Setting(
         f"motion.{key}",
         label,
         "speed",
         default,
-        explanation,
+        effect,
         range=(1.0, 1000.0),
         step=5.0,
         level=level,
         limit="speed",
+        cost=cost,
         synonyms=("fast", "slow", "velocity", "feed"),
     )
 
@@ -21,6 +22,7 @@ PRINT_SPEED = _speed(
     "Print speed",
     100.0,
     "How fast inner walls, infill and inside solid layers are laid.",
+    "Faster costs strength and evenness.",
     "short",
 )
 OUTER_SPEED = _speed(
@@ -28,12 +30,29 @@ OUTER_SPEED = _speed(
     "Outer wall speed",
     50.0,
     "How fast the outermost line is laid. Slower shows fewer ripples.",
+    "Slower takes longer.",
 )
-COVER_SPEED = _speed("cover_speed", "Top and bottom speed", 60.0, "How fast the visible top and bottom lines are laid.")
+COVER_SPEED = _speed(
+    "cover_speed",
+    "Top and bottom speed",
+    60.0,
+    "How fast the visible top and bottom lines are laid.",
+    "Faster costs looks.",
+)
 FIRST_SPEED = _speed(
-    "first_layer_speed", "First layer speed", 25.0, "How fast the first layer is laid. Slower sticks better."
+    "first_layer_speed",
+    "First layer speed",
+    25.0,
+    "How fast the first layer is laid. Slower sticks better.",
+    "Slower takes longer.",
 )
-SMALL_SPEED = _speed("small_loop_speed", "Small loop speed", 30.0, "How fast closed walls of short length are laid.")
+SMALL_SPEED = _speed(
+    "small_loop_speed",
+    "Small loop speed",
+    30.0,
+    "How fast closed walls of short length are laid.",
+    "Slower takes longer.",
+)
 SMALL_LOOP = Setting(
     "motion.small_loop_up_to",
     "A loop is small up to",
@@ -44,21 +63,29 @@ SMALL_LOOP = Setting(
     advised=(0.0, 60.0),
     step=1.0,
     synonyms=("hole", "perimeter", "slow", "cylinder"),
+    cost="Longer takes more time.",
 )
-TRAVEL_SPEED = _speed("travel_speed", "Travel speed", 180.0, "How fast the nozzle moves without laying plastic.")
+TRAVEL_SPEED = _speed(
+    "travel_speed",
+    "Travel speed",
+    180.0,
+    "How fast the nozzle moves without laying plastic.",
+    "Faster costs noise and can knock slim parts.",
+)
 
 
-def _acceleration(key: str, label: str, default: float, explanation: str) -> Setting:
+def _acceleration(key: str, label: str, default: float, effect: str, cost: str) -> Setting:
     kind: Kind = "acceleration"
     return Setting(
         f"motion.{key}",
         label,
         kind,
         default,
-        explanation,
+        effect,
         range=(50.0, 50000.0),
         step=100.0,
         limit="acceleration",
+        cost=cost,
         synonyms=("jerk", "ringing", "ripple"),
     )
 
@@ -68,15 +95,17 @@ PRINT_ACCELERATION = _acceleration(
     "Print acceleration",
     1500.0,
     "How quickly the nozzle gains speed while it lays plastic.",
+    "More costs noise and ripples.",
 )
 OUTER_ACCELERATION = _acceleration(
     "outer_wall_acceleration",
     "Outer acceleration",
     1000.0,
     "The same for the outermost line. Less leaves fewer ripples at corners.",
+    "Less takes longer.",
 )
 TRAVEL_ACCELERATION = _acceleration(
-    "travel_acceleration", "Travel acceleration", 2000.0, "The same for moves that lay no plastic."
+    "travel_acceleration", "Travel acceleration", 2000.0, "The same for moves that lay no plastic.", "More costs noise."
 )
 ALL = (
     PRINT_SPEED,

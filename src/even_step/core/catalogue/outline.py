@@ -10,6 +10,7 @@ ALLOWANCE = Setting(
     step=0.01,
     level="wider",
     synonyms=("offset", "compensation", "tolerance", "fit"),
+    cost="It costs truth to size.",
 )
 HOLE_ALLOWANCE = Setting(
     "outline.hole_allowance",
@@ -21,6 +22,7 @@ HOLE_ALLOWANCE = Setting(
     step=0.01,
     level="wider",
     synonyms=("offset", "compensation", "bore", "fit"),
+    cost="It costs truth to size.",
 )
 FIRST_ALLOWANCE = Setting(
     "outline.first_allowance",
@@ -31,5 +33,6 @@ FIRST_ALLOWANCE = Setting(
     range=(-1.0, 1.0),
     step=0.01,
     synonyms=("squash", "foot", "compensation"),
+    cost="Too much less costs hold on the bed.",
 )
 ALL = (ALLOWANCE, HOLE_ALLOWANCE, FIRST_ALLOWANCE)

@@ -51,14 +51,16 @@ YES, NO = ("yes", "on", "true", "1"), ("no", "off", "false", "0")
 class Setting:
     """One setting.
 
-    ``range`` refuses, ``advised`` warns. ``synonyms`` are further words by which it can be found.
+    ``effect`` says what it does, ``cost`` in which direction it costs time, plastic, strength or looks. ``range``
+    refuses, ``advised`` warns. ``synonyms`` are further words by which it can be found; ``renamed_choices`` are pairs
+    of a word that a choice had before and the one it has.
     """
 
     key: str
     label: str
     kind: Kind
     default: Value
-    explanation: str
+    effect: str
     range: tuple[float, float] | None = None
     advised: tuple[float, float] | None = None
     step: float = 0.0
@@ -68,6 +70,13 @@ class Setting:
     scopes: tuple[str, ...] = ("machine", "material", "recipe", "job")
     synonyms: tuple[str, ...] = ()
     renamed_from: tuple[str, ...] = ()
+    renamed_choices: tuple[tuple[str, str], ...] = ()
+    cost: str = ""
+
+    @property
+    def explanation(self) -> str:
+        """What it does, and what that costs."""
+        return f"{self.effect} {self.cost}".strip()
 
     @property
     def group(self) -> str:
@@ -105,8 +114,10 @@ class Setting:
         return self._number(raw)
 
     def _choice(self, raw: object) -> str:
-        if isinstance(raw, str) and raw.strip().lower() in self.choices:
-            return raw.strip().lower()
+        word = raw.strip().lower() if isinstance(raw, str) else ""
+        word = dict(self.renamed_choices).get(word, word)
+        if word in self.choices:
+            return word
         raise SettingError(f"{raw!s} is no choice", subject=self.key, remedy="one of " + ", ".join(self.choices))
 
     def _switch(self, raw: object) -> bool:

@@ -11,6 +11,7 @@ RETRACT_LENGTH = Setting(
     step=0.1,
     level="wider",
     synonyms=("stringing", "ooze", "pull"),
+    cost="More costs time and wears the filament.",
 )
 RETRACT_SPEED = Setting(
     "travel.retract_speed",
@@ -21,6 +22,7 @@ RETRACT_SPEED = Setting(
     range=(1.0, 200.0),
     step=5.0,
     synonyms=("stringing", "ooze"),
+    cost="Faster can grind the filament.",
 )
 RETRACT_FROM = Setting(
     "travel.retract_from",
@@ -31,6 +33,7 @@ RETRACT_FROM = Setting(
     range=(0.0, 100.0),
     step=0.5,
     synonyms=("minimum", "stringing", "distance"),
+    cost="Longer costs strings, shorter costs time.",
 )
 INSIDE = Setting(
     "travel.inside",
@@ -41,10 +44,11 @@ INSIDE = Setting(
     "and scars outside.",
     level="wider",
     synonyms=("avoid", "crossing", "stringing", "outline"),
+    cost="It costs a little travel.",
 )
-DETOUR = Setting(
-    "travel.detour",
-    "Detour up to",
+WAY_ROUND = Setting(
+    "travel.way_round",
+    "Way round up to",
     "ratio",
     3.0,
     "How many times as long as the straight way a way inside may be; else the nozzle goes straight, with filament "
@@ -53,6 +57,8 @@ DETOUR = Setting(
     advised=(1.0, 6.0),
     step=0.5,
     synonyms=("avoid", "crossing"),
+    renamed_from=("travel.detour",),
+    cost="More costs travel.",
 )
 INSIDE_UP_TO = Setting(
     "travel.inside_up_to",
@@ -64,6 +70,7 @@ INSIDE_UP_TO = Setting(
     advised=(5.0, 200.0),
     step=5.0,
     synonyms=("ooze", "distance"),
+    cost="Longer costs blobs, shorter costs retractions.",
 )
 WIPE = Setting(
     "travel.wipe",
@@ -76,6 +83,7 @@ WIPE = Setting(
     step=0.5,
     level="wider",
     synonyms=("blob", "stringing", "clean"),
+    cost="It costs a little time.",
 )
 LIFT = Setting(
     "travel.lift",
@@ -88,6 +96,7 @@ LIFT = Setting(
     step=0.1,
     level="wider",
     synonyms=("hop", "raise", "z"),
+    cost="More costs time and strings.",
 )
 FLOW = Setting(
     "flow.amount",
@@ -100,6 +109,7 @@ FLOW = Setting(
     step=1.0,
     level="wider",
     synonyms=("extrusion", "multiplier", "rate"),
+    cost="Too much costs truth to size, too little costs strength.",
 )
 FIRST_FLOW = Setting(
     "flow.first_layer",
@@ -111,5 +121,6 @@ FIRST_FLOW = Setting(
     advised=(90.0, 120.0),
     step=1.0,
     synonyms=("extrusion", "initial"),
+    cost="Too much costs a bulging edge, too little costs hold.",
 )
-ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, INSIDE, DETOUR, INSIDE_UP_TO, WIPE, LIFT, FLOW, FIRST_FLOW)
+ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, INSIDE, WAY_ROUND, INSIDE_UP_TO, WIPE, LIFT, FLOW, FIRST_FLOW)

@@ -5,11 +5,12 @@ COUNT = Setting(
     "Walls",
     "count",
     3,
-    "How many lines follow the outline. More walls are the first means to a stronger part; they cost time.",
+    "How many lines follow the outline. More walls are the first means to a stronger part.",
     range=(0, 40),
     step=1,
     level="short",
     synonyms=("shell", "perimeter", "strength"),
+    cost="Each costs time and plastic.",
 )
 OUTER_WIDTH = Setting(
     "walls.outer_line_width",
@@ -22,6 +23,7 @@ OUTER_WIDTH = Setting(
     level="wider",
     limit="line_width",
     synonyms=("extrusion", "skin"),
+    cost="Narrower costs strength, wider costs detail.",
 )
 LINE_WIDTH = Setting(
     "walls.line_width",
@@ -34,6 +36,7 @@ LINE_WIDTH = Setting(
     level="wider",
     limit="line_width",
     synonyms=("extrusion",),
+    cost="Wider costs fine detail, narrower takes longer.",
 )
 ORDER = Setting(
     "walls.order",
@@ -44,6 +47,7 @@ ORDER = Setting(
     choices=("inner-first", "outer-first"),
     level="wider",
     synonyms=("sequence", "accuracy"),
+    cost="Inner first costs a little truth to size, outer first costs overhangs.",
 )
 SEAM = Setting(
     "walls.seam",
@@ -55,16 +59,30 @@ SEAM = Setting(
     choices=("nearest", "back", "corner", "scattered"),
     level="wider",
     synonyms=("start", "scar", "zip"),
+    cost="Nearest costs looks, scattered costs a rough skin, back and corner cost travel.",
 )
-THICKEN = Setting(
-    "walls.thicken_thin",
-    "Thicken what is too thin",
+LONE_LINE = Setting(
+    "walls.lone_line",
+    "One line where too thin",
     "switch",
     False,
     "What is thinner than the narrowest line (0.6 of the nozzle) gets one such line all the same, and comes out "
     "thicker than drawn. Off, it is left out and told.",
     level="wider",
-    synonyms=("feature", "detail", "narrow"),
+    synonyms=("feature", "detail", "narrow", "thicken"),
+    renamed_from=("walls.thicken_thin",),
+    cost="It costs truth to size there.",
+)
+VARY_WIDTH = Setting(
+    "walls.vary_width",
+    "Lines fit their room",
+    "switch",
+    True,
+    "Where whole lines do not fit, walls grow wider or narrower, so that nothing is left open. Off, only whole lines "
+    "are laid, and the gaps between them are told.",
+    level="wider",
+    synonyms=("variable", "adaptive", "narrow", "gap", "constant"),
+    cost="It costs a little time; off costs tightness and strength.",
 )
 LAYERS_AT_ONCE = Setting(
     "walls.layers_at_once",
@@ -79,6 +97,7 @@ LAYERS_AT_ONCE = Setting(
     step=1,
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
+    cost="It costs a little strength between layers.",
 )
 MORE_ON_SLOPES = Setting(
     "walls.more_on_slopes",
@@ -91,5 +110,6 @@ MORE_ON_SLOPES = Setting(
     step=1,
     level="wider",
     synonyms=("extra", "overhang", "gaps", "tight"),
+    cost="Each costs time and plastic there.",
 )
-ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, MORE_ON_SLOPES, THICKEN, ORDER, SEAM)
+ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, MORE_ON_SLOPES, LONE_LINE, VARY_WIDTH, ORDER, SEAM)

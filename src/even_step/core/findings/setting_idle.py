@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
 from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.plane import region
 from even_step.core.slicing.infill.infill import ignored_by
 from even_step.core.slicing.walls import STACKED
 
@@ -66,19 +67,19 @@ RULES = (
         "raise the number of walls",
     ),
     Idle(
-        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.thicken_thin", "walls.more_on_slopes"),
+        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.lone_line", "walls.more_on_slopes"),
         _nothing("walls.count"),
         "there are no walls",
         "raise the number of walls",
     ),
     Idle(
-        ("adhesion.skirt_loops", "adhesion.skirt_distance", "adhesion.skirt_least_length", "adhesion.line_width"),
-        lambda values, _: values["adhesion.kind"] == "none",
-        "nothing is laid for adhesion",
-        "choose a skirt",
+        ("skirt.distance", "skirt.least_length", "skirt.line_width"),
+        _nothing("skirt.loops"),
+        "there is no skirt",
+        "give the skirt a loop",
     ),
     Idle(
-        ("travel.detour", "travel.inside_up_to"),
+        ("travel.way_round", "travel.inside_up_to"),
         _nothing("travel.inside"),
         "ways are not led inside the part",
         "keep ways inside the part",
@@ -103,4 +104,30 @@ def check(evidence: Evidence) -> list[Finding]:
             if key in changed and key not in told and rule.when(values, bore):
                 message = f"{find_setting(key).label} has no effect: {rule.because}"
                 told[key] = Finding("setting-idle", "note", "", -1, 0.0, (0.0, 0.0), 0.0, "", message, rule.remedy)
+    if not told.keys() & {"infill.grading"} and evidence.settings["infill.grading"] != "none":
+        told |= _too_small_to_grade(evidence)
     return list(told.values())
+
+
+def _too_small_to_grade(evidence: Evidence) -> dict[str, Finding]:
+    """Tell the parts that have nowhere room for a larger cell."""
+    depth = float(evidence.settings["infill.grading_depth"])
+    found = {}
+    for part, solid in evidence.first_of_each():
+        deep = region.offset(solid.covers.room, -depth) if evidence.settings["infill.grading"] == "walls" else None
+        tall = float(solid.mesh.bounds[1, 2])
+        if (deep is None and tall <= depth) or (deep is not None and region.is_empty(deep).all()):
+            words = f"{part.title} is too small for its infill to grow sparser: all of it lies within {depth:g} mm"
+            found[f"infill.grading {part.title}"] = Finding(
+                "setting-idle",
+                "note",
+                part.title,
+                -1,
+                0.0,
+                part.at,
+                depth,
+                "mm",
+                words,
+                "a smaller depth, or no grading",
+            )
+    return found

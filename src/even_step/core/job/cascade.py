@@ -10,6 +10,7 @@ from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 from even_step.core.job.model import Job, Machine
 
+WIDEST = 2.5  # bores; no line is laid wider
 WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit == "line_width")
 
 
@@ -74,7 +75,7 @@ def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
     fastest = max(machine.motion.speed[:2])
     limits: dict[str, tuple[float, float]] = {
         "layer_height": nozzle.layer_height,
-        "line_width": nozzle.line_width,
+        "line_width": (nozzle.line_width[0], max(nozzle.line_width[1], WIDEST * nozzle.bore)),
         "speed": (0.0, fastest),
         "acceleration": (0.0, max(machine.motion.acceleration[:2])),
         "nozzle_temperature": (0.0, machine.heating.nozzle_limit),

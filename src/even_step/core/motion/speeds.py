@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import bridges, heat, motion, travel
-from even_step.core.plane.bead import section_area
+from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.toolpath.roles import BOTTOM, BRIDGE, INNER_WALL, OUTER_WALL, ROLES, SKIRT, TOP
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -90,8 +90,8 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], settings: Moti
     wanted = np.where(first, np.minimum(wanted, settings.first_speed), wanted)
     flow = np.where(first, settings.flow * settings.first_flow / 100.0, settings.flow) / 100.0
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
-    strand = np.pi * settings.bore**2 / 4 * settings.bridge_flow / 100.0  # free in the air, a line stays round
-    area = np.where(toolpath.role == BRIDGE, strand, section_area(width, height)) * flow
+    strand = strand_section(settings.bore, settings.bridge_flow)
+    area = line_section(toolpath.role == BRIDGE, width, height, strand, flow)
     wanted = np.minimum(wanted, settings.melt_limit / np.maximum(area, 1e-9))
     acceleration = np.where(toolpath.role == OUTER_WALL, settings.outer_acceleration, settings.print_acceleration)
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)

@@ -86,6 +86,32 @@ def mix(state, bits):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def simplified_rings(xy, start, tolerance):  # type: ignore[no-untyped-def]
+    """Leave out the points that rings do not need to stay within the tolerance; returns points and starts."""
+    count = start.shape[0] - 1
+    most = 1
+    for r in range(count):
+        most = max(most, start[r + 1] - start[r])
+    keep = np.empty(most, np.bool_)
+    stack = np.empty((most + 4, 2), np.int64)
+    out = np.empty((xy.shape[0], 2))
+    starts = np.zeros(count + 1, np.int64)
+    w = 0
+    for r in range(count):
+        first, size = start[r], start[r + 1] - start[r]
+        simplify_ring(xy[first : first + size], size, tolerance, keep, stack)
+        kept = 0
+        for i in range(size):
+            kept += keep[i]
+        for i in range(size):
+            if keep[i] or kept < 3:
+                out[w, 0], out[w, 1] = xy[first + i, 0], xy[first + i, 1]
+                w += 1
+        starts[r + 1] = w
+    return out[:w].copy(), starts
+
+
+@kernel
 def is_inside(x, y, xy, first, last):  # type: ignore[no-untyped-def]
     """Whether a point lies inside a ring, by the even-odd rule."""
     odd = False

@@ -44,7 +44,8 @@ def _corner_sum(xy, start, item, count):  # type: ignore[no-untyped-def]
 def sharpest_turn(regions: Regions, least: float) -> NDArray[np.float64]:
     """Return the sharpest outward corner of each, (n,), degrees by which the outline turns there.
 
-    Sides shorter than ``least`` mm are no part of a corner's sides.
+    Sides shorter than ``least`` mm are no part of a corner's sides; where such sides, no longer than that together,
+    blunt a corner, all their turns are one.
     """
     some = region.rings(regions)
     return np.asarray(np.degrees(_sharpest_turn(some.xy, some.start, some.item, len(regions), least)))
@@ -55,14 +56,30 @@ def _sharpest_turn(xy, start, item, count, least):  # type: ignore[no-untyped-de
     out = np.zeros(count)
     for r in range(item.shape[0]):
         first, last = start[r], start[r + 1]
+        size = last - first
         for i in range(first, last):
             p = i - 1 if i > first else last - 1
-            n = i + 1 if i + 1 < last else first
             ux, uy = xy[i, 0] - xy[p, 0], xy[i, 1] - xy[p, 1]
-            vx, vy = xy[n, 0] - xy[i, 0], xy[n, 1] - xy[i, 1]
-            if ux * ux + uy * uy < least * least or vx * vx + vy * vy < least * least:
+            if ux * ux + uy * uy < least * least:
                 continue
-            out[item[r]] = max(out[item[r]], np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy))
+            turned = skipped = 0.0
+            at = i
+            for _ in range(size):
+                n = at + 1 if at + 1 < last else first
+                vx, vy = xy[n, 0] - xy[at, 0], xy[n, 1] - xy[at, 1]
+                long = np.hypot(vx, vy)
+                if long == 0.0:
+                    at = n
+                    continue
+                turned += np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy)
+                if long >= least:
+                    out[item[r]] = max(out[item[r]], turned)
+                    break
+                skipped += long
+                if skipped >= least:
+                    break
+                ux, uy = vx, vy
+                at = n
     return out
 
 

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import travel as keys
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, starts_of
-from even_step.core.slicing.adhesion import Adhesion
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.ordering import Blocks, Ordered
+from even_step.core.slicing.skirt import Skirt
 from even_step.core.toolpath.roles import SKIRT
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
@@ -61,9 +61,7 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
     return np.array(way)
 
 
-def assemble(
-    placed: list[Placed], adhesion: Adhesion, heights: Heights, settings: TravelSettings, crew: Crew
-) -> Toolpath:
+def assemble(placed: list[Placed], skirt: Skirt, heights: Heights, settings: TravelSettings, crew: Crew) -> Toolpath:
     """Lay out the toolpath of all layers.
 
     Parts are visited along a short way, forth in one layer and back in the next; the skirt comes first.
@@ -76,14 +74,14 @@ def assemble(
             if k < len(blocks.which):
                 b = blocks.which[k]
                 plan.append((int(i), int(blocks.block[b]), int(blocks.block[b + 1]), k))
-    skirt = _skirt(adhesion, heights)
+    loops = _skirt(skirt, heights)
     sizes = [_size(placed[i].blocks.paths, first, last) for i, first, last, _ in plan]
-    places = np.cumsum([(len(skirt[1]) - 1, len(skirt[0]), 0), *sizes], axis=0)
+    places = np.cumsum([(len(loops[1]) - 1, len(loops[0]), 0), *sizes], axis=0)
     ends = np.searchsorted([k for *_, k in plan], np.arange(len(heights.top)), side="right")
     layer = np.concatenate(([0], places[ends, 0])).astype(np.int64)
     paths, points, passed = places[-1].tolist()
     out = _empty(paths, points, passed, layer, heights, _repeats(plan, heights))
-    _put(out, 0, 0, *skirt, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
+    _put(out, 0, 0, *loops, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
 
     def lay(first: int, last: int) -> None:
         for stretch, at in zip(plan[first:last], places[first:last].tolist(), strict=True):
@@ -182,9 +180,9 @@ def _put(
 
 
 def _skirt(
-    adhesion: Adhesion, heights: Heights
+    skirt: Skirt, heights: Heights
 ) -> tuple[NDArray[np.float64], Index, NDArray[np.uint8], NDArray[np.float32], NDArray[np.bool_]]:
-    rings = adhesion.rings
+    rings = skirt.rings
     count = len(rings.start) - 1 if len(heights.top) else 0
     loops = [
         np.concatenate((rings.xy[a:b], rings.xy[a : a + 1]))
@@ -195,7 +193,7 @@ def _skirt(
         xy,
         starts_of(np.array([len(loop) for loop in loops], np.int64)),
         np.full(count, SKIRT, np.uint8),
-        np.full(count, adhesion.width, np.float32),
+        np.full(count, skirt.width, np.float32),
         np.zeros(count, np.bool_),
     )
 

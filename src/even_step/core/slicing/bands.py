@@ -13,7 +13,7 @@ from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.plane.turns import sharpest_turn
 from even_step.core.slicing.beads import Begun, narrow_walls
-from even_step.core.slicing.laid import LaidWalls, Strands, no_strands, strands_joined
+from even_step.core.slicing.laid import DOT, LaidWalls, Strands, no_strands, strands_joined, without_dots
 from even_step.core.slicing.singles import Bounds
 from even_step.core.slicing.walls import SHARP
 from even_step.core.work import Crew, runs_of
@@ -60,7 +60,7 @@ def bands(full: Regions, height: NDArray[np.float64], width: float, bore: float,
     for numbers, laid in done:
         left[numbers] = laid.inner
     single, of = region.pieces(left)
-    lines = [laid.as_strands() for _, laid in done]
+    lines = [without_dots(laid.as_strands(), DOT) for _, laid in done]
     owned = [replace(some, item=owner[numbers[some.item]]) for some, (numbers, _) in zip(lines, done, strict=True)]
     return region.gathered(single, owner[of], len(full)), strands_joined(owned)
 

@@ -23,7 +23,7 @@ from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import edges_of, first_met, grid_of, nearest_edge
 from even_step.core.plane.turns import loses
-from even_step.core.slicing.laid import LaidWalls, Strands, levels_joined, strands_joined
+from even_step.core.slicing.laid import DOT, LaidWalls, Strands, levels_joined, strands_joined, without_dots
 from even_step.core.slicing.singles import Bounds, singles
 
 SPACING = 0.25  # mm between points of a ring where its width may change
@@ -101,9 +101,10 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
         if len(tight):
             thin = _tighten(rest, core, lines, after, tight, sharp, fill, bounds)
             if level == 0:
-                lost = _of_shapes(_unfit(rest[tight], thin[tight], bounds), owner[tight], count)
+                lost = _of_shapes(unfit(rest[tight], thin[tight], bounds), owner[tight], count)
             single = singles(thin, walls, bounds, bounds.pair_above(), level, thicken=thicken and level == 0)
-            strands.append(replace(single, item=owner[single.item]))
+            single = replace(single, item=owner[single.item])
+            strands.append(without_dots(single, DOT) if level else single)
         rings, width = _pairs(lines, walls, tight, fill, bounds)
         laid.append((replace(rings, item=owner[rings.item]), width))
         rest = after
@@ -111,9 +112,9 @@ def narrow_walls(begun: Begun, filled: NDArray[np.float64], bounds: Bounds, *, t
     core = begun.last.core.copy() if begun.last else region.offset(rest, -full / 2)
     if begun.last:
         core[tight] = region.offset(rest[tight], -full / 2)
-    gaps = _narrow(rest, core, full)
+    gaps = narrow_places(rest, core, full)
     single = singles(gaps, region.rings(rest), bounds, full, len(filled), thicken=False)
-    strands.append(replace(single, item=owner[single.item]))
+    strands.append(without_dots(replace(single, item=owner[single.item]), DOT))
     inner = _of_shapes(region.difference(rest, gaps), owner, count)
     return LaidWalls(*levels_joined(laid), strands_joined(strands), inner, lost, region.nothing(count))
 
@@ -147,7 +148,7 @@ def _tighten(
     if len(less):
         where, several = tight[less], several[less]
         lines[where] = region.within(lines[where], several, (pair - fill) / 2 + SLACK)
-        thin[where] = _narrow(some[less], several, pair)
+        thin[where] = narrow_places(some[less], several, pair)
     return thin
 
 
@@ -156,7 +157,7 @@ def _as_set(rings: Rings, fill: float, bounds: Bounds) -> tuple[Rings, NDArray[n
     return rings, np.full(len(rings.xy), fill + bounds.rounding)
 
 
-def _narrow(rest: Regions, core: Regions, thickness: float) -> Regions:
+def narrow_places(rest: Regions, core: Regions, thickness: float) -> Regions:
     """Return what of the rest is narrower than a thickness; the core is the rest moved in by half of it."""
     thin = region.beyond(rest, core, thickness / 2 + SLACK)
     parts, owner = region.pieces(thin)
@@ -164,7 +165,7 @@ def _narrow(rest: Regions, core: Regions, thickness: float) -> Regions:
     return region.gathered(parts[kept], owner[kept], len(rest))
 
 
-def _unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
+def unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
     """Return what of thin places even the narrowest line does not fit into."""
     half = (bounds.narrowest - bounds.rounding) / 2
     # Round, for a sharp corner is not thin: its tip lies within a line's rounding.

@@ -11,6 +11,8 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
 
+DOT = 0.3  # mm; what fills a gap and is shorter is a dot,
+DOT_WIDTH = 0.5  # and is left out, unless it is so wide that its place would be a void
 STANDS_OUT = 0.02  # mm, by which a line may be wider than where its room is narrowest; half of it on each side
 
 
@@ -109,6 +111,19 @@ def strands_joined(many: list[Strands]) -> Strands:
             np.concatenate([strands.height for strands in many]),
         )
     )
+
+
+def without_dots(strands: Strands, least: float) -> Strands:
+    """Leave out lines that are narrow and shorter than ``least`` mm: the nozzle would stop for hardly any plastic."""
+    if len(strands.item) == 0:
+        return strands
+    steps = np.zeros(len(strands.xy))
+    steps[1:] = np.hypot(*np.diff(strands.xy, axis=0).T)
+    steps[strands.start[:-1]] = 0.0
+    along = np.cumsum(steps)
+    long = along[strands.start[1:] - 1] - along[strands.start[:-1]]
+    kept = np.flatnonzero((long >= least - 1e-9) | (np.maximum.reduceat(strands.width, strands.start[:-1]) > DOT_WIDTH))
+    return strands if len(kept) == len(strands.item) else _chosen_strands(strands, kept)
 
 
 def _sorted(strands: Strands) -> Strands:

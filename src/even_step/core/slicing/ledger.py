@@ -8,16 +8,19 @@ average show where plastic lies twice. Rows lie as close as a fixed budget allow
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue import bridges, travel
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
-from even_step.core.plane.bead import section_area
+from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.ordering import Blocks
 from even_step.core.slicing.regions import Outlines
+from even_step.core.toolpath.roles import BRIDGE
 from even_step.core.work import Crew, runs_of
 
 FINEST, COARSEST = 0.02, 0.25  # mm between rows
@@ -44,7 +47,28 @@ class Ledger:
 COLUMNS = ("region_mm2", "plastic_mm2", "void_mm2", "overlap_mm2", "outside_mm2")
 
 
-def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np.float64], crew: Crew) -> Ledger:
+@dataclass(frozen=True)
+class LedgerSettings:
+    """How much more or less than their section lines are given, percent; ``bore`` is the nozzle's, mm."""
+
+    flow: Annotated[float, travel.FLOW]
+    first_flow: Annotated[float, travel.FIRST_FLOW]
+    bridge_flow: Annotated[float, bridges.FLOW]
+    bore: float
+
+    def flow_of(self, *, first: bool) -> float:
+        """Return the flow of all lines of the first layer, or of another one."""
+        return self.flow / 100.0 * (self.first_flow / 100.0 if first else 1.0)
+
+
+def ledger(
+    outlines: Outlines,
+    covers: Covers,
+    blocks: Blocks,
+    thick: NDArray[np.float64],
+    settings: LedgerSettings,
+    crew: Crew,
+) -> Ledger:
     """Measure each distinct layer of a solid.
 
     Notes
@@ -53,7 +77,8 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
     same place. ``void`` counts inside walls and full regions only, ``overlap`` and ``outside`` everywhere.
     """
     high = np.round(thick * 1e6).astype(np.int64)
-    keys = np.stack((blocks.content, outlines.which, covers.which, high), axis=1)
+    first_flow = np.arange(len(high)) == 0
+    keys = np.stack((blocks.content, outlines.which, covers.which, high, first_flow), axis=1)
     unique, seen, place = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     one = blocks.which[seen]
     shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.open[unique[:, 2]]), axis=1).ravel())
@@ -69,6 +94,10 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
             height = unique[i, 3] / 1e6
             width = paths.width[p:q].astype(np.float64)
             own = np.where(paths.height[p:q] > 0, paths.height[p:q], height).astype(np.float64)
+            bridge, flow = paths.role[p:q] == BRIDGE, settings.flow_of(first=bool(unique[i, 4]))
+            section = line_section(bridge, width, own, strand, flow)
+            # A strand hangs below its layer: beside its neighbour it fills no more than its own width.
+            beside = np.where(bridge, np.minimum(section / own, settings.bore), section / own)
             out[i - first] = _measure(
                 shapes.xy,
                 shapes.start[a : m + 1],
@@ -76,8 +105,8 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
                 paths.xy,
                 paths.start[p : q + 1],
                 width,
-                section_area(width, own) / own,
-                own / height,
+                beside,
+                section / height,
                 (i * 0.618034) % 1.0,
                 BUDGET,
                 FINEST,
@@ -85,9 +114,11 @@ def ledger(outlines: Outlines, covers: Covers, blocks: Blocks, thick: NDArray[np
             )
         return out
 
+    strand = strand_section(settings.bore, settings.bridge_flow)
     points = paths.start[spans[:, 1]] - paths.start[spans[:, 0]]
     done = crew.each(measure, runs_of(points, most=100_000))
     measured = (np.concatenate(done) if done else np.zeros((0, len(COLUMNS) + 2)))[place.ravel()]
+    measured[:, 0] = region.area(outlines.outline[outlines.which])
     return Ledger(measured[:, :-2], measured[:, -2:])
 
 
@@ -313,8 +344,12 @@ def _line_rows(xy, start, width, low, pitch, rows, round_ends):  # type: ignore[
 
 
 @kernel
-def _measure(shape_xy, outline, room, xy, start, width, fills, storeys, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
-    """Return region, plastic, void, overlap and outside of one layer, mm²."""
+def _measure(shape_xy, outline, room, xy, start, width, fills, plastic, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
+    """Return region, plastic, void, overlap and outside of one layer, mm², and the middle of its widest void.
+
+    ``width`` is how wide lines are drawn, ``fills`` how wide they fill on average, ``plastic`` what they hold for each
+    mm over the layer's height.
+    """
     out = np.zeros(7)
     widest = 0.0
     low, high, work = np.inf, -np.inf, 0.0
@@ -328,7 +363,7 @@ def _measure(shape_xy, outline, room, xy, start, width, fills, storeys, phase, b
             high = max(high, xy[i, 1] + width[p])
             if i + 1 < start[p + 1]:
                 way = np.hypot(xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1])
-                out[1] += way * fills[p] * storeys[p]
+                out[1] += way * plastic[p]
                 work += abs(xy[i + 1, 1] - xy[i, 1]) + width[p]
     if not high > low:
         return out

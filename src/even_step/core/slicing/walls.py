@@ -13,17 +13,20 @@ from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width, section_rounding
 from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
+from even_step.core.plane.trace import simplified_rings
 from even_step.core.plane.turns import loses, sharpest_turn
 from even_step.core.slicing.beads import Begun, Last, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, behind, gathered, no_strands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.singles import Bounds
 from even_step.core.slicing.slopes import on_slopes
+from even_step.core.slicing.whole_lines import whole_lines
 from even_step.core.work import Crew, runs_of
 
 SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
 # A layer's inner walls: its own, laid with one further up, laid for several, or more of them than elsewhere.
 OWN, WAITS, AT_ONCE, MORE = 0, 1, 2, 3
+BEND = 0.003  # mm, how far a point that is left out may lie off: moving outlines in leaves many that hardly bend
 STACKED = 0.8  # bores; no line is higher
 
 
@@ -34,7 +37,8 @@ class WallSettings:
     count: Annotated[int, keys.COUNT]
     outer_width: Annotated[float, keys.OUTER_WIDTH]
     line_width: Annotated[float, keys.LINE_WIDTH]
-    thicken: Annotated[bool, keys.THICKEN]
+    thicken: Annotated[bool, keys.LONE_LINE]
+    vary: Annotated[bool, keys.VARY_WIDTH]
     layers_at_once: Annotated[int, keys.LAYERS_AT_ONCE]
     more_on_slopes: Annotated[int, keys.MORE_ON_SLOPES]
     bore: float
@@ -199,6 +203,9 @@ def _lay_at_once(
 
 def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
     """Lay constant lines where all fit, lines of changing width from where something is narrow."""
+    if not settings.vary:
+        depth, filled = wall_depths(settings, height), plastic_width(settings.outer_width, height)
+        return whole_lines(shapes, depth, settings.outer_width, settings.line_width, filled)
     tried = _constant(shapes, height, settings)
     plain = np.flatnonzero(tried.narrow_from > settings.count)
     parts, places = [tried.walls(plain)], [plain]
@@ -256,11 +263,12 @@ class _Constant:
         """Return the lines of some shapes as walls."""
         count = self.settings.count
         rings = region.rings(self.lines[some].ravel())
+        xy, start = simplified_rings(rings.xy, rings.start, BEND)
         level = rings.item % count
         width = np.where(level == 0, self.settings.outer_width, self.settings.line_width)
         return LaidWalls(
-            Rings(rings.xy, rings.start, rings.item // count, rings.polygon),
-            np.repeat(width, np.diff(rings.start)),
+            Rings(xy, start, rings.item // count, rings.polygon),
+            np.repeat(width, np.diff(start)),
             level,
             no_strands(),
             self.inner[some],

@@ -26,7 +26,7 @@ class WaySettings:
 
     retract_from: Annotated[float, keys.RETRACT_FROM]
     inside: Annotated[bool, keys.INSIDE]
-    detour: Annotated[float, keys.DETOUR]
+    detour: Annotated[float, keys.WAY_ROUND]
     inside_up_to: Annotated[float, keys.INSIDE_UP_TO]
     outer_width: Annotated[float, wall_keys.OUTER_WIDTH]
 

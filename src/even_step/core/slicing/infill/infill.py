@@ -12,7 +12,7 @@ from even_step.core.catalogue import infill as keys
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.infill.grading import near_surface
+from even_step.core.slicing.infill.grading import graded
 from even_step.core.slicing.infill.thick import storeys
 from even_step.core.slicing.patterns import families
 from even_step.core.slicing.patterns.branching import branching
@@ -98,12 +98,11 @@ def infill(
         return (_branching(rooms, layout, settings),)
     fills = []
     for storey in storeys(rooms, settings.layers_at_once, min(0.8 * settings.bore, width), crew):
-        base = layout
-        if settings.is_graded and not layout.is_full:
-            base = replace(layout, share=layout.share / 2)
-            near = near_surface(storey, settings.grading, settings.grading_depth, thick, crew)
-            fills.append(fill_layers(near, INFILL, width, replace(base, shift=0.5), crew))
-        fills.append(fill_layers(storey, INFILL, width, base, crew))
+        if not settings.is_graded or layout.is_full:
+            fills.append(fill_layers(storey, INFILL, width, layout, crew))
+            continue
+        for rooms_of, lies in graded(storey, settings.grading, settings.grading_depth, thick, layout, crew):
+            fills.append(fill_layers(rooms_of, INFILL, width, lies, crew))
     return tuple(fills)
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from even_step.core.plane.ragged import Index
 
 #: Three families of which one lies half a spacing aside leave six-pointed stars between them; in spacings.
-STAR_SHIFT = np.array([0.0, 0.0, 0.5])
+KAGOME_SHIFT = np.array([0.0, 0.0, 0.5])
 
 Family = tuple[NDArray[np.float64], NDArray[np.float64]]
 
@@ -47,6 +47,6 @@ FAMILIES: dict[str, Callable[[float, Index, NDArray[np.float64]], Family]] = {
     "lines": lines,
     "grid": grid,
     "triangles": triangles,
-    "star": triangles,
+    "kagome": triangles,
     "cubic": cubic,
 }

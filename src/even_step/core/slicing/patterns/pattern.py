@@ -20,7 +20,7 @@ from even_step.core.work import Crew, runs_of
 
 SOLID_FROM = 0.9  # from here on crossing lines would find no room: every infill pattern becomes lines
 JOIN_WITHIN = 3.0  # spacings: ends of neighbouring full lines no further apart are joined
-SHORTEST, SHORTEST_FULL = 0.5, 0.1  # mm, a shorter line holds nothing
+SHORTEST, SHORTEST_FULL = 0.5, 0.3  # mm, a shorter line holds nothing
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,7 +51,7 @@ class Layout:
 
     Share of plastic (0 to 1), angle in degrees, the bed's origin in the solid's frame, how far lines reach past the
     region and run along it, mm; by how many spacings parallel lines are shifted aside;
-    whether they are to be laid row by row.
+    whether they are to be laid row by row; the share of which this is a part, where a pattern is laid in several.
     """
 
     pattern: str
@@ -62,6 +62,7 @@ class Layout:
     end_run: float = 0.0
     shift: float = 0.0
     in_rows: bool = False
+    whole: float = 0.0
 
     @property
     def is_full(self) -> bool:
@@ -193,7 +194,10 @@ def _families(rooms: Rooms, layout: Layout, reach: float, crew: Crew) -> Strokes
     angle, phase = families.FAMILIES[layout.pattern](layout.angle, rooms.turn, rooms.z)
     cells = angle.shape[1]
     spacing = np.repeat(rooms.filled * cells / layout.share, cells)
-    shift = spacing.reshape(-1, cells) * (layout.shift + (families.STAR_SHIFT if layout.pattern == "star" else 0.0))
+    shift = spacing.reshape(-1, cells) * layout.shift
+    if layout.pattern == "kagome":
+        undivided = spacing * layout.share / (layout.whole or layout.share)
+        shift = shift + undivided.reshape(-1, cells) * families.KAGOME_SHIFT
     how = Hatch(
         angle.ravel(),
         spacing,

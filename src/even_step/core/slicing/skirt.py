@@ -7,7 +7,7 @@ from typing import Annotated
 
 import numpy as np
 
-from even_step.core.catalogue import adhesion as keys
+from even_step.core.catalogue import foot, skirt
 from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.ragged import Rings
@@ -17,25 +17,25 @@ MOST_LOOPS = 100
 
 
 @dataclass(frozen=True)
-class AdhesionSettings:
-    """What kind, and how far, how many, how long, how wide; mm."""
+class SkirtSettings:
+    """How many loops, how far off, how long in all, how wide; mm. ``foot`` is what holds the parts."""
 
-    kind: Annotated[str, keys.KIND]
-    loops: Annotated[int, keys.SKIRT_LOOPS]
-    distance: Annotated[float, keys.SKIRT_DISTANCE]
-    least_length: Annotated[float, keys.SKIRT_LENGTH]
-    width: Annotated[float, keys.LINE_WIDTH]
+    foot: Annotated[str, foot.KIND]
+    loops: Annotated[int, skirt.LOOPS]
+    distance: Annotated[float, skirt.DISTANCE]
+    least_length: Annotated[float, skirt.LEAST_LENGTH]
+    width: Annotated[float, skirt.LINE_WIDTH]
 
 
 @dataclass(frozen=True, eq=False)
-class Adhesion:
+class Skirt:
     """Loops on the first layer, outermost first, bed frame; and their line width, mm."""
 
     rings: Rings
     width: float
 
 
-def adhesion(footprints: list[object], height: float, settings: AdhesionSettings) -> Adhesion:
+def lay_skirt(footprints: list[object], height: float, settings: SkirtSettings) -> Skirt:
     """Lay a skirt round the first layer of all parts.
 
     Parameters
@@ -45,15 +45,15 @@ def adhesion(footprints: list[object], height: float, settings: AdhesionSettings
     height
         Thickness of the first layer, mm.
     settings
-        Kind ``none`` gives no loops.
+        Without loops there is none, however long it is to be.
 
     Notes
     -----
     Loops are added outward until the skirt is as long as it is to be, at most ``MOST_LOOPS``. Parts closer
     together than twice the distance share a loop; holes get none.
     """
-    if settings.kind == "none" or not footprints:
-        return Adhesion(region.rings(region.nothing(0)), settings.width)
+    if settings.loops == 0 or not footprints:
+        return Skirt(region.rings(region.nothing(0)), settings.width)
     base = np.array([region.union_all(footprints)], object)
     step = float(plastic_width(settings.width, height))
     loops: list[Regions] = []
@@ -63,4 +63,4 @@ def adhesion(footprints: list[object], height: float, settings: AdhesionSettings
         loop = region.without_holes(region.offset_round(base, out))
         loops.append(loop)
         length += float(region.perimeter(loop)[0])
-    return Adhesion(region.rings(np.concatenate(loops[::-1])), settings.width)
+    return Skirt(region.rings(np.concatenate(loops[::-1])), settings.width)

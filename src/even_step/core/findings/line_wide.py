@@ -1,0 +1,24 @@
+"""Lines wider than the machine usually lays them."""
+
+from __future__ import annotations
+
+from even_step.core.catalogue import CATALOGUE
+from even_step.core.findings.finding import Evidence, Finding
+
+WIDTHS = tuple(setting for setting in CATALOGUE.values() if setting.limit == "line_width")
+
+
+def check(evidence: Evidence) -> list[Finding]:
+    """Warn of each width beyond what the nozzle is made for."""
+    nozzle = evidence.job.machine.extruders[0]
+    most = nozzle.line_width[1]
+    found = []
+    for setting in WIDTHS:
+        width = float(evidence.settings[setting.key])
+        if width > most + 1e-9:
+            words = (
+                f"{setting.label}: {width:g} mm is wider than the {most:g} mm a {nozzle.bore:g} mm nozzle usually lays"
+            )
+            remedy = "narrower lines; or print slower and warmer, with higher layers"
+            found.append(Finding("line-wide", "warn", "", -1, 0.0, (0.0, 0.0), width, "mm", words, remedy))
+    return found

@@ -1,0 +1,36 @@
+"""The ledger holds what is laid: bridges as strands, flow counted, regions exact."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from even_step.core.plane import region
+from tests.shapes import box, comb
+from tests.slicing_help import slice_it
+
+BARE = {"skirt.loops": 0}
+GATE = np.concatenate((box(4, 10, 10, (-9, 0, 0)), box(4, 10, 10, (9, 0, 0)), box(22, 10, 2, (0, 0, 9.98))))
+
+
+@pytest.mark.parametrize("more", [{}, {"flow.amount": 90}, {"flow.first_layer": 120}, {"bridges.flow": 80}])
+def test_plastic_times_height_is_the_volume_laid(tmp_path, more):
+    report = slice_it(tmp_path, GATE, {**BARE, **more}).report
+    plastic = np.array([row["plastic_mm2"] for row in report["ledger"]["layers"]])
+    volume = (plastic * report["layers"]["height_mm"]).sum()
+    assert volume == pytest.approx(sum(report["volume_by_role_mm3"].values()), rel=1e-3)
+    assert "bridge" in report["volume_by_role_mm3"]
+
+
+def test_a_bridge_is_no_overlap(tmp_path):
+    report = slice_it(tmp_path, GATE, BARE).report
+    for row in report["ledger"]["layers"]:
+        assert row["overlap_mm2"] < 0.02 * row["region_mm2"]
+
+
+def test_regions_are_exact(tmp_path):
+    done = slice_it(tmp_path, comb(teeth=12, thick=0.5, gap=0.6), BARE)
+    solid = done.sliced.solids[0]
+    exact = region.area(solid.outlines.outline)[solid.outlines.which]
+    told = [row["region_mm2"] for row in done.report["ledger"]["layers"]]
+    assert told == pytest.approx(exact.tolist(), rel=1e-9)
