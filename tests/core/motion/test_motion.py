@@ -285,3 +285,50 @@ def test_foreign_gcode_is_measured_with_a_machine(tmp_path):
     assert checked.retractions == 1
     assert checked.longest_travel_mm == pytest.approx(math.hypot(60, 60))
     assert checked.bounds_mm[1] == pytest.approx([60, 60, 0.2])
+
+
+def moves_of(tmp_path, text):
+    (tmp_path / "a.gcode").write_text("M83\nG90\n" + text)
+    read = read_gcode(tmp_path / "a.gcode")
+    return read.to.tolist(), read.e.tolist()
+
+
+def test_relative_moves_are_added_up(tmp_path):
+    to, _ = moves_of(tmp_path, "G1 X10 Y10 Z1\nG91\nG1 X5\nG1 Z2 E-1\nG90\nG1 X3\n")
+    assert to == [[10, 10, 1], [15, 10, 1], [15, 10, 3], [3, 10, 3]]
+
+
+def test_a_coordinate_that_is_set_shifts_what_follows_and_leaves_e_alone(tmp_path):
+    to, e = moves_of(tmp_path, "G92 E0\nM82\nG1 X10 Y10 Z1 E2\nG92 X0\nG1 X5 E3\nG92 E0\nG1 X6 E1\n")
+    assert to == [[10, 10, 1], [15, 10, 1], [16, 10, 1]]
+    assert e == pytest.approx([2, 1, 1])
+
+
+def test_only_named_axes_go_home(tmp_path):
+    to, _ = moves_of(tmp_path, "G1 X10 Y10 Z1\nG28 X\nG1 Y5\nG1 X1\n")
+    assert np.isnan(to[1][0])
+    assert to[1][1:] == [5, 1]
+    assert to[2] == [1, 5, 1]
+
+
+def test_small_letters_line_numbers_and_remarks_are_understood(tmp_path):
+    to, _ = moves_of(tmp_path, "N10 g1 x10 y10 z1*71\nG1 X2 (a remark X9) Y3\n")
+    assert to == [[10, 10, 1], [2, 3, 1]]
+
+
+@pytest.mark.parametrize(
+    ("line", "told"),
+    [
+        ("G2 X5 Y5 I1 J1", "arcs"),
+        ("G3 X5 Y5 R3", "arcs"),
+        ("G20", "inches"),
+        ("G10", "drawn back"),
+        ("G54", "frame"),
+        ("G92 X0", "before the nozzle"),
+        ("M82\nG91\nG1 X1 E1", "G91"),
+    ],
+)
+def test_what_is_not_obeyed_is_refused_with_its_line(tmp_path, line, told):
+    with pytest.raises(InputError, match=told) as caught:
+        moves_of(tmp_path, line + "\n")
+    assert f"line {2 + len(line.splitlines())}" in str(caught.value)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tempfile
 import tomllib
 import zipfile
 from collections.abc import Mapping
@@ -19,7 +20,7 @@ from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.job.text import job_from_record, job_text
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
-from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, check_archive, job_text_in, text_in
+from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, job_text_in, sound_archive, text_in
 
 FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -46,7 +47,8 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     InputError
         When it is no 3MF, carries no job, or its record is damaged.
     """
-    check_archive(path)
+    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
+        sound_archive(path, Path(folder))
     text = job_text_in(path)
     if text is None:
         raise InputError("carries no job of ours", subject=path, remedy="bring it in as a model")

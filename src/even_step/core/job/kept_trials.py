@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from even_step.core.errors import EvenStepError
-from even_step.core.job.model import MOST_BEDS, Finite, Job, Name, Pair
+from even_step.core.job.model import MOST_BEDS, Finite, Job, Pair
 from even_step.core.job.text import job_from_record, job_record
 
 MOST_TRIALS = 40
 MOST_FINDINGS = 200
+
+
+#: What a trial changed, in words: two names may stand in it.
+Words = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class _Summary(BaseModel):
@@ -74,7 +78,7 @@ class KeptTrial(BaseModel):
 
     number: int = Field(ge=1)
     bed: int = Field(ge=0, lt=MOST_BEDS)
-    changed: tuple[Name, ...]
+    changed: tuple[Words, ...]
     job: Job
     report: dict[str, Any]
 
@@ -84,7 +88,7 @@ class _Record(_Summary):
 
     number: int = Field(ge=1)
     bed: int = Field(ge=0, lt=MOST_BEDS)
-    changed: tuple[Name, ...]
+    changed: tuple[Words, ...]
     job: dict[str, Any]
     report: _Report
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
@@ -106,12 +105,14 @@ def in_the_middle(job: Job, spot: Spot, size: Sequence[float] | NDArray[np.float
 
 def disturbed(old: Job, new: Job) -> str:
     """Return the name of a locked part that another job no longer holds as it was; empty when all are there."""
-    gone = _locked(old) - _locked(new)
-    return next(iter(gone))[0] if gone else ""
+    before, after = _locked(old), _locked(new)
+    return next((name for stand, (name, count) in before.items() if after.get(stand, ("", 0))[1] < count), "")
 
 
-def _locked(job: Job) -> Counter[tuple[str, object]]:
-    told = []
+def _locked(job: Job) -> dict[object, tuple[str, int]]:
+    """Return how locked copies stand from the middle of the bed, with a part's name and how many stand so."""
+    x, y = job.machine.bed.centre
+    told: dict[object, tuple[str, int]] = {}
     for spot in spots_of(job):
         part, copy = job.parts[spot[0]], copy_at(job, spot)
         if copy.locked:
@@ -122,9 +123,9 @@ def _locked(job: Job) -> Counter[tuple[str, object]]:
                 part.unit,
                 part.stretch,
                 part.turn,
-                copy.at,
+                (round(copy.at[0] - x, 6), round(copy.at[1] - y, 6)) if copy.at else None,
                 copy.bed,
                 copy.turn,
             )
-            told.append((part.name, pose))
-    return Counter(told)
+            told[pose] = part.name, told.get(pose, ("", 0))[1] + 1
+    return told

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from even_step.core.catalogue import checked
-from even_step.core.catalogue.setting import Value
 from even_step.core.errors import EvenStepError
 from even_step.core.mesh.mesh import Repair
 
@@ -38,20 +38,47 @@ def _flat(table: object) -> object:
     return flat_table(table) if isinstance(table, dict) else table
 
 
-def _checked(table: dict[str, Any]) -> dict[str, Value]:
+class Table(dict[str, Any]):
+    """Settings by key, as frozen as what holds them."""
+
+    def _refuse(self, *_: object, **__: object) -> Any:
+        raise TypeError("settings are part of a value and cannot be written to; make a new job")
+
+    __setitem__ = __delitem__ = __ior__ = clear = pop = popitem = setdefault = update = _refuse
+
+    def __reduce__(self) -> tuple[type[Table], tuple[dict[str, Any]]]:
+        """Pickle by content: filling it key by key is refused."""
+        return Table, (dict(self),)
+
+
+def _checked(table: dict[str, Any]) -> Table:
     try:
-        return checked(table)
+        return Table(checked(table))
     except EvenStepError as error:
         raise ValueError(str(error)) from error
 
 
-Settings = Annotated[dict[str, Any], BeforeValidator(_flat), AfterValidator(_checked)]
+Settings = Annotated[dict[str, Any], BeforeValidator(_flat), AfterValidator(_checked), Field(validate_default=True)]
 
 
 class Frozen(BaseModel):
     """A value: frozen, and strict about what it does not know."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Return a copy with some fields changed, each checked as if the value were made anew.
+
+        Raises
+        ------
+        ValidationError
+            When it cannot be.
+        """
+        if not update:
+            return super().model_copy(deep=deep)
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        made = type(self).model_validate({**fields, **update})
+        return super().model_copy(update={name: getattr(made, name) for name in update})
 
 
 class Bed(Frozen):

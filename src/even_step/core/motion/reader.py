@@ -16,6 +16,17 @@ from even_step.core.scan import read_decimal, scaled
 
 HEAD_LINES = 400
 NO_LAYER, NO_ROLE = -1, 255
+#: Why a line is refused, by the number the kernel gives; what is neither obeyed nor refused moves nothing.
+REFUSED = (
+    "",
+    "a word of a move is no number",
+    "arcs and curves (G2, G3, G5) are not read; write straight moves",
+    "inches (G20) are not read; write millimetres",
+    "E after G91 without M83 means different things to different machines; say M82 or M83 and G90",
+    "filament drawn back by the machine itself (G10, G11) is not read; write it as moves of E",
+    "a frame of coordinates other than the machine's own (G53 to G59) is not read",
+    "G92 sets a coordinate before the nozzle's place is known",
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,9 +87,9 @@ def read_gcode(path: Path) -> ReadMoves:
     to, rest = np.full((room, 3), np.nan), np.zeros((3, room))
     kind, role, own = np.zeros(room, np.uint8), np.full(room, NO_ROLE, np.uint8), np.zeros(room, np.bool_)
     layer = np.full(room, NO_LAYER, np.int32)
-    count, bad = _parse(data, letters, kind, to, rest, layer, role, own)
+    count, bad, why = _parse(data, letters, kind, to, rest, layer, role, own)
     if bad:
-        raise InputError(f"line {bad}: a word of a move is no number", subject=path)
+        raise InputError(f"line {bad}: {REFUSED[why]}", subject=path)
     head = _head(raw)
     if count == 0 and not head:
         raise InputError("holds no moves", subject=path, remedy="is it G-code?")
@@ -144,13 +155,71 @@ def _role_number(text, at, letters):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _words(text, at):  # type: ignore[no-untyped-def]
+    """Read the words of a command up to the end of its line or a comment.
+
+    Returns the numbers of X, Y, Z, E, F, P, T, S (NaN where there is none), which of the first four are named (2, 4, 8,
+    16), whether a word is no number, and the place after.
+    """
+    words = np.full(8, np.nan)
+    size = text.shape[0]
+    named = 0
+    bad = False
+    while at < size and text[at] != 10 and text[at] != 59 and text[at] != 42:
+        byte = text[at]
+        if byte == 40:  # a remark in brackets
+            while at < size and text[at] != 41 and text[at] != 10:
+                at += 1
+            continue
+        if 97 <= byte <= 122:
+            byte -= 32
+        if not 65 <= byte <= 90:
+            at += 1
+            continue
+        value, at, good = _number(text, at + 1)
+        bad = bad or not good
+        place = -1
+        if 88 <= byte <= 90:
+            place = byte - 88
+        elif byte == 69:
+            place = 3
+        elif byte == 70:
+            place = 4
+        elif byte == 80:
+            place = 5
+        elif byte == 84:
+            place = 6
+        elif byte == 83:
+            place = 7
+        if place >= 0:
+            words[place] = value if good else np.nan
+            if place < 4:
+                named |= 2 << place
+    return words, named, bad, at
+
+
+@kernel
+def _refusal(code):  # type: ignore[no-untyped-def]
+    """Return why a G command is refused, 0 for one that is not."""
+    if code == 2 or code == 3 or code == 5:
+        return 2
+    if code == 20:
+        return 3
+    if code == 10 or code == 11:
+        return 5
+    return 6 if 53 <= code <= 59 else 0
+
+
+@kernel
 def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-untyped-def]
-    """Walk the lines; returns the number of moves and the first bad line (0 for none)."""
+    """Walk the lines; returns the number of moves, the first refused line (0 for none) and why."""
     size = text.shape[0]
     at = 0
     line = 0
     count = 0
-    x = y = z = np.nan
+    x = y = z = np.nan  # where the nozzle is, as the machine counts
+    off_x = off_y = off_z = 0.0  # what G92 has added to what the file counts
+    relative = False
     feed = 0.0
     print_gain = travel_gain = 1e9
     absolute_e = True
@@ -162,50 +231,39 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
         line += 1
         while at < size and (text[at] == 32 or text[at] == 9):
             at += 1
-        if at < size and text[at] == 59:
-            if at + 4 < size and text[at + 1] == 101 and text[at + 2] == 115 and text[at + 3] == 32:
-                c = at + 4
-                if text[c] == 108 and c + 6 < size and text[c + 5] == 61:  # layer=
-                    now_layer += 1
-                elif text[c] == 114 and c + 5 < size and text[c + 4] == 61:  # role=
-                    now_role = _role_number(text, c + 5, letters)
-                elif text[c] == 115 and c + 4 < size and text[c + 1] == 116 and text[c + 2] == 97:  # start
-                    now_own = True
-                elif text[c] == 101 and c + 2 < size and text[c + 1] == 110 and text[c + 2] == 100:  # end
-                    now_own = False
-        elif at < size and (text[at] == 71 or text[at] == 77):
-            letter = text[at]
+        ours = at + 4 < size and text[at] == 59 and text[at + 1] == 101 and text[at + 2] == 115
+        if ours and text[at + 3] == 32:
+            c = at + 4
+            if text[c] == 108 and c + 6 < size and text[c + 5] == 61:  # layer=
+                now_layer += 1
+            elif text[c] == 114 and c + 5 < size and text[c + 4] == 61:  # role=
+                now_role = _role_number(text, c + 5, letters)
+            elif text[c] == 115 and c + 4 < size and text[c + 1] == 116 and text[c + 2] == 97:  # start
+                now_own = True
+            elif text[c] == 101 and c + 2 < size and text[c + 1] == 110 and text[c + 2] == 100:  # end
+                now_own = False
+        if at < size and (text[at] | 32) == 110:  # a line's own number
+            _, at, _ = _number(text, at + 1)
+            while at < size and (text[at] == 32 or text[at] == 9):
+                at += 1
+        if at < size and ((text[at] | 32) == 103 or (text[at] | 32) == 109):
+            letter = text[at] & 223
             number, at, good = _number(text, at + 1)
             code = int(number) if good else -1
-            nx, ny, nz, ne = x, y, z, np.nan
-            p = t = s = np.nan
-            while at < size and text[at] != 10 and text[at] != 59:
-                byte = text[at]
-                if 65 <= byte <= 90:
-                    value, at, good = _number(text, at + 1)
-                    if not good:
-                        if letter == 71 and code <= 1:
-                            return count, line
-                        value = np.nan
-                    if byte == 88:
-                        nx = value
-                    elif byte == 89:
-                        ny = value
-                    elif byte == 90:
-                        nz = value
-                    elif byte == 69:
-                        ne = value
-                    elif byte == 70:
-                        feed = value
-                    elif byte == 80:
-                        p = value
-                    elif byte == 84:
-                        t = value
-                    elif byte == 83:
-                        s = value
-                else:
-                    at += 1
+            words, named, bad, at = _words(text, at)
+            nx, ny, nz, ne = words[0], words[1], words[2], words[3]
+            if bad and letter == 71 and code <= 1:
+                return count, line, 1
+            if not np.isnan(words[4]):
+                feed = words[4]
+            if letter == 71 and _refusal(code) > 0:
+                return count, line, _refusal(code)
             if letter == 71 and (code == 0 or code == 1):
+                if relative and absolute_e and not np.isnan(ne):
+                    return count, line, 4
+                nx = x if np.isnan(nx) else (x + nx if relative else nx + off_x)
+                ny = y if np.isnan(ny) else (y + ny if relative else ny + off_y)
+                nz = z if np.isnan(nz) else (z + nz if relative else nz + off_z)
                 de = 0.0
                 if not np.isnan(ne):
                     de = ne - e_at if absolute_e else ne
@@ -230,12 +288,25 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
                 own[count] = now_own
                 count += 1
             elif letter == 71 and code == 28:
-                x = y = z = np.nan
+                x, off_x = (x, off_x) if named & 14 and not named & 2 else (np.nan, 0.0)
+                y, off_y = (y, off_y) if named & 14 and not named & 4 else (np.nan, 0.0)
+                z, off_z = (z, off_z) if named & 14 and not named & 8 else (np.nan, 0.0)
+            elif letter == 71 and (code == 90 or code == 91):
+                relative = code == 91
             elif letter == 71 and code == 92:
-                e_at = 0.0 if np.isnan(ne) else ne
+                if named == 0:
+                    nx = ny = nz = ne = 0.0
+                unknown = (not np.isnan(nx) and np.isnan(x)) or (not np.isnan(ny) and np.isnan(y))
+                if unknown or (not np.isnan(nz) and np.isnan(z)):
+                    return count, line, 7
+                off_x = off_x if np.isnan(nx) else x - nx
+                off_y = off_y if np.isnan(ny) else y - ny
+                off_z = off_z if np.isnan(nz) else z - nz
+                e_at = e_at if np.isnan(ne) else ne
             elif letter == 77 and (code == 82 or code == 83):
                 absolute_e = code == 82
             elif letter == 77 and code == 204:
+                p, t, s = words[5], words[6], words[7]
                 if not np.isnan(s):
                     print_gain = travel_gain = s
                 if not np.isnan(p):
@@ -245,4 +316,4 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
         while at < size and text[at] != 10:
             at += 1
         at += 1
-    return count, 0
+    return count, 0, 0

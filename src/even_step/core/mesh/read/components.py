@@ -12,7 +12,8 @@ from even_step.core.errors import InputError
 CHUNK = 1 << 22
 LONGEST_TAG = 1 << 16
 DEEPEST = 64
-TAG = re.compile(rb"<(?:[\w.-]+:)?(object|component|item)\b([^>]*)>")
+#: Attributes may hold any character but their own quotes, > too.
+TAG = re.compile(rb"""<(?:[\w.-]+:)?(object|component|item)\b((?:[^>"']|"[^"]*"|'[^']*')*)>""")
 NUMBER = re.compile(rb"""(?<![\w:])(?:id|objectid)\s*=\s*["'](\d{1,10})["']""")
 
 

@@ -40,7 +40,7 @@ RawPart = tuple[str, list[RawBody]]
 
 
 def read_isolated(
-    kind: str, path: Path, deflection: float, look: Callable[[], None] = lambda: None
+    kind: str, path: Path, deflection: float, look: Callable[[], None] = lambda: None, named: Path | None = None
 ) -> tuple[str, list[RawPart]]:
     """Read a ``3mf``, a ``3mf-job`` of ours or a ``step`` file in a process of its own.
 
@@ -52,6 +52,8 @@ def read_isolated(
         How far facets may stray from a curved STEP face, mm.
     look
         Called every so often; what it raises ends the reading.
+    named
+        The file as the user knows it, where this is a copy.
 
     Returns
     -------
@@ -74,11 +76,11 @@ def read_isolated(
             str(out),
             repr(deflection),
         ]
-        code, told = _run(command, folder, path, look)
+        code, told = _run(command, folder, named or path, look)
         if code != 0 or not out.exists():
             lines = told.decode("utf-8", "replace").strip().splitlines() if code == 2 else []
             reason = lines[-1][:300] if lines else "is damaged, or too much for the reader"
-            raise InputError(reason, subject=path, remedy="export the model again")
+            raise InputError(reason, subject=named or path, remedy="export the model again")
         with np.load(out, allow_pickle=False) as box:
             about = json.loads(str(box["about"]))
             parts = [

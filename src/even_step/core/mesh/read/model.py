@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,9 +12,10 @@ from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
 from even_step.core.mesh.holes import with_holes_closed
+from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Body, Mesh, Model, Repair
 from even_step.core.mesh.read import stl
-from even_step.core.mesh.read.archive import check_archive, job_text_in
+from even_step.core.mesh.read.archive import job_text_in, sound_archive
 from even_step.core.mesh.read.indexed import welded_mesh
 from even_step.core.mesh.read.isolated import read_isolated
 from even_step.core.mesh.read.obj import read_obj
@@ -21,6 +23,7 @@ from even_step.core.mesh.read.ply import read_ply
 from even_step.core.mesh.shells import Mended, mend
 
 STEP_DEFLECTION = 0.01  # mm, where nothing else is asked for
+NO_AREA = 1e-9  # mm²
 LARGEST = 2_000_000_000
 KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
 
@@ -130,14 +133,19 @@ def read_model(
             models = read_ply(path, data)
         case _:
             models = _read_by_library(kind, path, deflection, look)
-    return [_mended(model, repair, look) for model in models]
+    mended = [_mended(model, repair, look) for model in models]
+    if all(measure(model.merged()).area < NO_AREA for model in mended):
+        raise InputError("holds no facets with an area", subject=path, remedy="export the model again")
+    return mended
 
 
 def _read_by_library(kind: str, path: Path, deflection: float, look: Callable[[], None]) -> list[Model]:
-    if kind == "3mf":
-        check_archive(path)
-        kind = "3mf-job" if job_text_in(path) is not None else "3mf"
-    unit, parts = read_isolated(kind, path, deflection, look)
+    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
+        sound = path
+        if kind == "3mf":
+            sound = sound_archive(path, Path(folder))
+            kind = "3mf-job" if job_text_in(sound) is not None else "3mf"
+        unit, parts = read_isolated(kind, sound, deflection, look, path)
     models = []
     for name, bodies in parts:
         notes: list[str] = []

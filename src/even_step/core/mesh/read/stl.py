@@ -26,7 +26,7 @@ def promised_facets(data: NDArray[np.uint8]) -> int:
 
 def is_text(data: NDArray[np.uint8]) -> bool:
     """Whether the bytes begin like a text STL: ``solid``, then nothing but text, with a facet or the end."""
-    head = data[:2048].tobytes().lstrip().lower()
+    head = data[:2048].tobytes().removeprefix(b"\xef\xbb\xbf").lstrip().lower()
     if not head.startswith(b"solid") or b"\0" in head:
         return False
     return b"facet" in head or b"endsolid" in head
