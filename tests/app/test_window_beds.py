@@ -128,6 +128,8 @@ def test_a_trial_of_a_bed_that_is_gone_is_shown_where_one_is(two_beds):
     assert bed_count(hand.desk.job) == 1
     hand.click(f"ticket {second.number}")
     assert hand.desk.trials.shown is second
+    hand.click("step Parts")
+    hand.drawn()
     assert hand.desk.view.bed == 0
     assert len(hand.canvas.scene.parts) == 2
 

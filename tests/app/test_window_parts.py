@@ -46,7 +46,8 @@ def test_shift_click_adds_and_a_frame_picks_what_is_in_it(hand, tmp_path):
     hand.click_canvas(hand.seen((1, 0)), Held.ShiftModifier)
     assert set(hand.desk.selection.spots) == {(0, 0), (1, 0)}
     hand.desk.selection.pick(())
-    hand.press_and_drag(QPoint(100, 60), QPoint(hand.canvas.width() - 10, hand.canvas.height() - 20))
+    corners = QPoint(100, 60), QPoint(hand.canvas.width() - 10, hand.canvas.height() - 20)
+    hand.press_and_drag(*corners, modifier=Held.ShiftModifier)
     assert set(hand.desk.selection.spots) == {(0, 0), (1, 0)}
 
 

@@ -229,16 +229,17 @@ def test_keys_alone_bring_a_job_from_parts_to_layers(block):
     block.key(Qt.Key.Key_A, Held.ControlModifier)
     assert block.desk.selection.spots == ((0, 0),)
     block.key(Qt.Key.Key_E)
+    block.key(Qt.Key.Key_E)
     assert QApplication.focusWidget().objectName() == "angle X"
     QTest.keyClicks(QApplication.focusWidget(), "90")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     assert block.desk.stand((0, 0)).size == pytest.approx((30, 10, 20))
-    block.canvas.setFocus()
+    assert QApplication.focusWidget() is block.canvas
+    block.key(Qt.Key.Key_R)
     block.key(Qt.Key.Key_R)
     assert QApplication.focusWidget().objectName() == "length X"
     QTest.keyClicks(QApplication.focusWidget(), "15")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
-    block.canvas.setFocus()
     block.key(Qt.Key.Key_3)
     trial = block.slice()
     assert trial.report["parts"][0]["size_mm"] == pytest.approx([15, 5, 10], abs=1e-6)

@@ -26,11 +26,15 @@ from even_step.core.job.model import Job
 
 @dataclass(frozen=True)
 class Note:
-    """A message to the user; ``remedy`` is the id of an action offered as a button."""
+    """A message to the user; ``remedy`` is the id of an action offered as a button.
+
+    A note that ``stays`` is not about the job as it is, and so does not go when the job changes.
+    """
 
     text: str
     severity: str = "note"
     remedy: str = ""
+    stays: bool = False
 
 
 class Desk(QObject):
@@ -54,7 +58,7 @@ class Desk(QObject):
         self.view.changed.connect(self._follow_bed)
         self._of_bed: tuple[Job, int, Job] | None = None
         self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None
-        self.worker.lost.connect(lambda text: self.note(text, "caution"))
+        self.worker.lost.connect(lambda text: self.note(text, "caution", stays=True))
         self.trials.failed.connect(lambda text: self.note(text, "stop"))
 
     @property
@@ -101,9 +105,9 @@ class Desk(QObject):
             self._resolved = self.job, resolved, complaints(self.job, resolved)
         return self._resolved
 
-    def note(self, text: str, severity: str = "note", remedy: str = "") -> None:
+    def note(self, text: str, severity: str = "note", remedy: str = "", *, stays: bool = False) -> None:
         """Tell the user something."""
-        self.noted.emit(Note(text, severity, remedy))
+        self.noted.emit(Note(text, severity, remedy, stays))
 
     def stand(self, spot: Spot) -> Stand | None:
         """Return how a copy stands, none while its model is not read yet."""

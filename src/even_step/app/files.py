@@ -22,6 +22,7 @@ from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
 from even_step.core.output import write_whole
+from even_step.core.work import Crew
 
 MOST_RECENT = 8
 DEMO = DATA / "demo" / "weather_post.toml"
@@ -133,11 +134,14 @@ class JobFiles(QObject):
                 self.open(path)
         models = [path for path in paths if not is_job(path)]
         read: dict[str, tuple[str, tuple[ShelfModel, ...]]] = {}
+        refused: dict[str, str] = {}
         waiting = set(models)
 
         def gone(path: str) -> None:
             self._end(path)
             waiting.discard(path)
+            if not waiting and refused:
+                self._tell_refused(refused, len(models))
             if not waiting and read:
                 self._add([read[p] for p in models if p in read])
 
@@ -151,7 +155,7 @@ class JobFiles(QObject):
 
         def fail(path: str) -> Callable[[str], None]:
             def failed(message: str) -> None:
-                self._desk.note(message, "stop")
+                refused[path] = message.removeprefix(f"{path}: ")
                 gone(path)
 
             return failed
@@ -165,6 +169,13 @@ class JobFiles(QObject):
                 progress=lambda _, share, path=path: self.got_on.emit(path, share),
             )
             self._begin(path, task)
+
+    def _tell_refused(self, refused: dict[str, str], all_in_all: int) -> None:
+        """List what could not be read, each file by its own name with its reason."""
+        told = [f"{Path(path).name}: {reason}" for path, reason in refused.items()]
+        if all_in_all > 1:
+            told.insert(0, f"{len(refused)} of {all_in_all} files could not be read.")
+        self._desk.note("\n".join(told), "stop", stays=True)
 
     def call_off(self, path: str) -> None:
         """Stop reading a file; what else is being brought in comes without it."""
@@ -209,7 +220,7 @@ class JobFiles(QObject):
     def _failure(self, path: str) -> Callable[[str], None]:
         def failed(message: str) -> None:
             self._end(path)
-            self._desk.note(message, "stop")
+            self._desk.note(message, "stop", stays=True)
 
         return failed
 
@@ -235,7 +246,24 @@ class JobFiles(QObject):
             self.path_changed.emit()
             self._desk.note(f"Saved {Path(path).name}")
 
-        self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+        if self._desk.worker.gone:
+            self._save_here(request, done)
+        else:
+            self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))
+
+    def _save_here(self, request: SaveJob, done: Callable[..., None]) -> None:
+        """Save in a thread of the window, where no worker is to be had any more."""
+
+        def work() -> str:
+            from even_step.app.work.duties import Bench, save_job  # noqa: PLC0415 - the worker's modules load only now
+
+            try:
+                save_job(request, Bench(), Crew(1))
+            except EvenStepError as error:
+                return str(error)
+            return ""
+
+        self._desk.background.run("save", work, lambda fault: self._failure(request.path)(fault) if fault else done())
 
     def export(self, path: str, *, force: bool = False) -> None:
         """Export the G-code of the trial that is shown."""

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import time
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
@@ -16,8 +18,35 @@ from even_step.core.job.text import job_text
 from even_step.core.output import write_whole
 
 EVERY = 3000  # ms
-UNSAVED = "unsaved.toml"  # what the last window was closed with
+UNSAVED = "unsaved"  # how the names of jobs begin that a window was closed with
+NAME = re.compile(r'^name = "([^"\n]{1,200})"', re.MULTILINE)
 OLD = 14 * 24 * 3600.0  # s
+
+
+@dataclass(frozen=True)
+class Unsaved:
+    """A job that was not saved: its file, its name, and when it was last worked on, s."""
+
+    path: Path
+    name: str
+    when: float
+
+    @classmethod
+    def of(cls, path: Path) -> Unsaved:
+        """Look at a file; only its first lines are read."""
+        try:
+            with path.open(encoding="utf-8", errors="replace") as file:
+                head = file.read(2000)
+            when = path.stat().st_mtime
+        except OSError:
+            head, when = "", 0.0
+        found = NAME.search(head)
+        return cls(path, found[1] if found else "job", when)
+
+    @property
+    def title(self) -> str:
+        """Its name, and when it was last worked on."""
+        return f"{self.name}, {time.strftime('%d %b %H:%M', time.localtime(self.when))}"
 
 
 class Keeping(QObject):
@@ -58,10 +87,16 @@ class Keeping(QObject):
         if fault:
             self._desk.note(f"The job could not be kept safe: {fault}", "caution", "file.save")
 
-    def left_behind(self) -> list[Path]:
-        """Return the jobs of sessions that did not end on their own, the last first."""
+    def left_behind(self) -> list[Unsaved]:
+        """Return the jobs that were not saved, of all sessions that have ended, the last first."""
         found = [path for path in self._folder.glob("*.toml") if path != self._file and not _runs(path.stem)]
-        return sorted(found, key=lambda path: path.stat().st_mtime, reverse=True)
+        return sorted((Unsaved.of(path) for path in found), key=lambda one: one.when, reverse=True)
+
+    @staticmethod
+    def throw_away(jobs: list[Unsaved]) -> None:
+        """Delete jobs that were not saved."""
+        for job in jobs:
+            job.path.unlink(missing_ok=True)
 
     def sweep(self) -> None:
         """Let go of kept models that no session has used for long and no kept job names; beside the window."""
@@ -74,7 +109,7 @@ class Keeping(QObject):
         job = self._desk.job
         self._file.unlink(missing_ok=True)
         if job.parts and not self._desk.store.is_saved:
-            self._file = self._folder / UNSAVED
+            self._file = self._folder / f"{UNSAVED}-{time.time_ns()}-{os.getpid()}.toml"
             self._write(job)
 
 

@@ -54,7 +54,7 @@ def open_window(
         window.files.open_demo()
     elif files:
         window.files.bring_in([str(Path(file).resolve()) for file in files])
-    else:
+    if not demo:
         window.offer_recovery()
     QTimer.singleShot(WARM_UP, window, lambda: window.desk.background.run("warm", _warm, lambda _: None))
     QTimer.singleShot(SWEEP, window, window.keeping.sweep)

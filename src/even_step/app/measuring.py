@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -19,12 +19,23 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False)
 class Point:
-    """A point on a copy with its face's normal, both in the frame of the file; how thick the part is there, mm."""
+    """A point on a copy with its face's normal, both in the frame of the file.
+
+    How thick the part is there, mm, and how it stood then, (3, 3).
+    """
 
     spot: Spot
     place: NDArray[np.float64]
     normal: NDArray[np.float64]
     thickness: float
+    stood: NDArray[np.float64] = field(default_factory=lambda: np.eye(3))
+
+    def thickness_as(self, stands: NDArray[np.float64]) -> float:
+        """Return the thickness as the part stands now, (3, 3); NaN where it was stretched unevenly since."""
+        change = stands @ np.linalg.inv(self.stood)
+        square = change @ change.T
+        even = np.allclose(square, np.eye(3) * square[0, 0], rtol=1e-6, atol=1e-9 * square[0, 0])
+        return self.thickness * float(np.sqrt(square[0, 0])) if even else float("nan")
 
 
 class Measuring(QObject):
@@ -60,6 +71,12 @@ class Measuring(QObject):
         part, copy = self._store.job.parts[spot[0]], copy_at(self._store.job, spot)
         stand = self._shelf.stand_of(part, copy)
         return stand.at(copy.at) if stand is not None and copy.at is not None else None
+
+    def thickness(self) -> float:
+        """Return how thick the part is at the last point, mm, as it is now; NaN where that is not known."""
+        point = self.points[-1]
+        matrix = self.matrix_of(point.spot)
+        return point.thickness_as(matrix[:3, :3]) if matrix is not None else float("nan")
 
     def on_bed(self) -> list[NDArray[np.float64]]:
         """Return where the points lie on the bed, mm."""

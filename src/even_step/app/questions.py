@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings
@@ -10,6 +11,7 @@ from PySide6.QtCore import QSettings
 from even_step.app.actions import ACTIONS
 from even_step.app.acts.action import Action
 from even_step.app.dialogs import FileQuestions
+from even_step.app.lay_words import lay_words_of
 from even_step.app.widgets.find import Entry, Find
 from even_step.app.widgets.key_page import KeyPage
 from even_step.core.catalogue import CATALOGUE
@@ -54,14 +56,18 @@ class Questions:
         resolved = self._window.desk.resolved
         entries = []
         for key, setting in CATALOGUE.items():
-            words = " ".join((setting.label, key, setting.explanation, *setting.synonyms)).lower()
+            words = " ".join((setting.label, key, setting.explanation, *setting.synonyms, lay_words_of(key))).lower()
             value = value_text(setting, resolved.values[key])
             entries.append(Entry(setting.label, value, words, self._revealer(key)))
         for action in ACTIONS:
             title = action.name(self._window.bench) if action.name else action.title
-            words = " ".join((title, action.title, action.menu, *action.synonyms)).lower()
+            words = " ".join((title, action.title, action.menu, *action.synonyms, lay_words_of(action.id))).lower()
             remark = action.keys[0] if action.keys else action.menu.partition("/")[0]
             entries.append(Entry(title, remark, words, self._runner(action), action.can(self._window.bench)))
+        for job in self._window.keeping.left_behind():
+            words = f"unsaved job recover {job.title}".lower()
+            run = partial(self._window.files.open, str(job.path), recovered=True)
+            entries.append(Entry(f"Unsaved job: {job.name}", job.title.rpartition(", ")[2], words, run))
         return entries
 
     def _revealer(self, key: str) -> Callable[[], None]:

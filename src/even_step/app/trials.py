@@ -16,6 +16,7 @@ from even_step.core.job.differences import differences
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job
 
+GONE = -1  # the number of a bed that is no more
 MOST_BYTES = 1_000_000_000  # of lines kept for all trials; older ones are made again when they are shown
 
 
@@ -170,6 +171,11 @@ class Trials(QObject):
             self._wanted = trial
             self._ask(trial.bed, trial.job, trial)
 
+    def count_beds_anew(self, kept: dict[int, int]) -> None:
+        """Give trials the new numbers of their beds; one of a bed that is gone is compared with none from here on."""
+        for trial in self.all:
+            trial.bed = kept.get(trial.bed, GONE) if trial.bed != GONE else GONE
+
     def last_of(self, bed: int) -> Trial | None:
         """Return the last trial of a bed."""
         return next((trial for trial in reversed(self.all) if trial.bed == bed), None)
@@ -195,6 +201,7 @@ class Trials(QObject):
         return tuple(
             KeptTrial(number=one.number, bed=one.bed, changed=one.changed, job=one.job, report=summary_of(one.report))
             for one in self.all
+            if one.bed != GONE
         )
 
     def take(self, kept: tuple[KeptTrial, ...]) -> None:

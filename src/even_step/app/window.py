@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import (
@@ -42,6 +44,7 @@ from even_step.app.widgets.recent_menu import RecentMenu
 from even_step.app.widgets.sheet import Sheet
 from even_step.app.widgets.top_line import TopLine
 from even_step.app.widgets.trial_strip import TrialStrip
+from even_step.app.widgets.unsaved_menu import UnsavedMenu
 from even_step.core.job.beds import bed_count
 from even_step.core.job.differences import differences
 
@@ -62,13 +65,15 @@ class Window(QMainWindow):
         self.area = CanvasArea(desk)
         self.bench = Bench(desk, self.files, self.area.canvas, Questions(self, settings))
         self._q_actions: dict[str, QAction] = {}
+        self._tops: NDArray[np.float64] = np.empty(0)  # of the layers shown last
         self._menus = QMenuBar()
         self._make_actions()
         self._lay_out()
         self._connect()
         self._follow_view("station")
         self._refresh()
-        self.resize(1280, 800)
+        screen = self.screen().availableGeometry()
+        self.resize(min(1280, screen.width()), min(800, screen.height()))
         self.area.canvas.setFocus()
         geometry = settings.value("geometry")
         if geometry is not None:
@@ -91,6 +96,7 @@ class Window(QMainWindow):
             self.addAction(made)
             self._q_actions[action.id] = made
         menus["Job"].insertMenu(self._q_actions["file.save"], RecentMenu(self.files, self))
+        menus["Job"].insertMenu(self._q_actions["file.save"], UnsavedMenu(self.files, self.keeping, self))
         for name in MENUS:
             self._menus.addMenu(menus[name])
 
@@ -163,7 +169,7 @@ class Window(QMainWindow):
     def _show_trial(self, trial: Trial) -> None:
         """Show a trial, and the bed it is of if that is still there."""
         self.desk.trials.show(trial)
-        if trial.bed < bed_count(self.desk.job):
+        if 0 <= trial.bed < bed_count(self.desk.job):
             self.desk.view.set("bed", trial.bed)
 
     def _slice_or_cancel(self) -> None:
@@ -179,13 +185,21 @@ class Window(QMainWindow):
             self._enable()
 
     def _keep_layers(self) -> None:
-        """After slicing again the layer stays as it was; the first trial shows all its layers."""
+        """After slicing again the height stays as it was; all layers, where all were shown."""
         trial, view = self.desk.trials.shown, self.desk.view
-        if trial and trial.lines:
-            first, last = view.layers
-            if len(self.desk.trials.all) == 1 or last >= trial.lines.count or view.layers == (0, 0):
-                first, last = 0, trial.lines.count - 1
-            view.show_layers(first, last, trial.lines.count)
+        if not trial or not trial.lines:
+            return
+        tops, before = trial.lines.top, self._tops
+        first, last = view.layers
+        if len(before) == 0 or last >= len(before) - 1:
+            last = len(tops) - 1
+        else:
+            last = int(np.argmin(np.abs(tops - before[last])))
+        first = 0 if first == 0 or first >= len(before) else int(np.argmin(np.abs(tops - before[first])))
+        if len(before) == 0 and len(self.desk.trials.all) == 1:
+            view.set("station", "Layers")  # the first slice of all is looked at
+        self._tops = tops
+        view.show_layers(first, last, len(tops))
 
     def _want_models(self) -> None:
         sources = {part.source for part in self.desk.job.parts}
@@ -197,7 +211,6 @@ class Window(QMainWindow):
     def _refresh(self, *_: object) -> None:
         self._enable()
         self._mark()
-        self._show_slice_button()
 
     def _enable(self) -> None:
         for action in ACTIONS:
@@ -208,7 +221,8 @@ class Window(QMainWindow):
                 made.setText(action.name(self.bench))
 
     def _mark(self) -> None:
-        """Mark stations and parts."""
+        """Mark stations and parts, and say at the button what will stop a slice."""
+        self._show_slice_button()
         self.parts.mark(part_marks(self.desk, self.area.canvas.scene))
         for station, (mark, reason) in station_marks(self.desk, self.area.canvas.scene).items():
             self.rail.steps[station].set_mark(mark, reason)
@@ -231,6 +245,9 @@ class Window(QMainWindow):
             below = (
                 f"F5 · {len(changed)} change{'s' if len(changed) > 1 else ''}" if changed else "F5 · nothing changed"
             )
+        faults = [part.fault for part in self.area.canvas.scene.parts if part.fault]
+        if faults and not reason:
+            below = f"F5 · will stop: {faults[0]}"
         slice_button.say("Slice", below)
 
     def _show_progress(self, stage: str, share: float) -> None:
@@ -249,16 +266,16 @@ class Window(QMainWindow):
         )
 
     def offer_recovery(self) -> None:
-        """Offer the job that a killed session left behind."""
+        """Offer the last job that was not saved; all of them stay in the menu until they are taken."""
         left = self.keeping.left_behind()
         if left:
-            path = left[0]
+            more = f" {len(left) - 1} more are under Job, Unsaved jobs." if len(left) > 1 else ""
             self.area.notes.offer(
-                "The last session ended with work that was not saved. It was kept.",
+                f"{left[0].title}: this job was not saved. It was kept.{more}",
                 "caution",
                 [
-                    ("Recover it", lambda: self.files.open(str(path), recovered=True)),
-                    ("Forget it", lambda: _forget(left)),
+                    ("Recover it", lambda: self.files.open(str(left[0].path), recovered=True)),
+                    ("Forget it", lambda: self.keeping.throw_away(left[:1])),
                 ],
             )
 
@@ -272,8 +289,3 @@ class Window(QMainWindow):
         self.desk.close()
         self.area.canvas.release()
         event.accept()
-
-
-def _forget(paths: list[Path]) -> None:
-    for path in paths:
-        path.unlink(missing_ok=True)

@@ -35,6 +35,11 @@ class EvenStepError(Exception):
         self.subject = str(subject)
         self.remedy = remedy
 
+    @property
+    def told(self) -> str:
+        """What is wrong and what to do, for whoever sees what it is about."""
+        return f"{self.message}; {self.remedy}" if self.remedy else self.message
+
     def __str__(self) -> str:
         """One line: subject, message, remedy."""
         head = f"{self.subject}: " if self.subject else ""

@@ -68,7 +68,7 @@ def _duplicate(bench: Bench) -> None:
     except EvenStepError as error:
         desk.note(str(error), "stop")
         return
-    place_new(desk, f"duplicate {about(desk)}", job, new)
+    place_new(desk, f"duplicate {about(desk)}", job, new, again=lambda: _duplicate(bench))
 
 
 def set_copies(desk: Desk, number: int, count: int) -> None:
@@ -83,7 +83,10 @@ def set_copies(desk: Desk, number: int, count: int) -> None:
 
 def _remove(bench: Bench) -> None:
     desk = bench.desk
+    before = desk.job
     edit(desk, f"remove {about(desk)}", lambda job: edits.removed(job, desk.selection.spots))
+    if desk.job is not before:
+        desk.selection.pick(())  # or a second Delete would take what moved up in the list
 
 
 def _gather(bench: Bench) -> None:
@@ -103,9 +106,12 @@ def _centre(bench: Bench) -> None:
 
 def _take(tool: str) -> Callable[[Bench], None]:
     def run(bench: Bench) -> None:
-        bench.desk.view.set("station", "Parts")
-        bench.desk.view.set("tool", tool)
-        bench.asking.focus_field(tool)
+        view = bench.desk.view
+        again = view.station == "Parts" and view.tool == tool
+        view.set("station", "Parts")
+        view.set("tool", tool)
+        if again:  # the second time the key leads into the fields, so that no digit is typed by mistake
+            bench.asking.focus_field(tool)
 
     return run
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
-from even_step.core.job.beds import bed_count, without_empty_beds
+from even_step.core.job.beds import bed_count, beds_kept, without_empty_beds
 from even_step.core.job.lining import disturbed, in_the_middle
 from even_step.core.job.model import Job
 
@@ -30,6 +30,7 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *,
         return
     if _stays_locked(desk, job):
         return
+    desk.trials.count_beds_anew(beds_kept(job))
     desk.store.do(verb, without_empty_beds(job), join, held=held)
 
 
@@ -83,13 +84,15 @@ def place_new(
     def find() -> Job:
         from even_step.core.job.arrange import over_beds  # noqa: PLC0415 - kernels load after the window shows
 
-        return without_empty_beds(over_beds(job, outlines(), turning=turning))
+        return over_beds(job, outlines(), turning=turning)
 
     def placed(done: Job) -> None:
         if desk.job is not before:
             meanwhile = again or (lambda: desk.note(f"The job was changed meanwhile, so this was not done: {verb}."))
             meanwhile()
             return
+        desk.trials.count_beds_anew(beds_kept(done))
+        done = without_empty_beds(done)
         desk.store.do(verb, done)
         if pick is not None:
             _look_at(desk, pick)

@@ -8,6 +8,7 @@ from even_step.app.acts.action import Action
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
 from even_step.core.catalogue import find_setting
+from even_step.core.job.differences import differences
 
 
 def why_not(desk: Desk) -> str:
@@ -31,6 +32,9 @@ def _slice(bench: Bench) -> None:
 
 
 def _export(bench: Bench) -> None:
+    trial = bench.desk.trials.shown
+    if trial and trial.bed == bench.desk.view.bed and differences(trial.job, bench.desk.job_of_bed):
+        bench.desk.note(f"Trial {trial.number} is exported, as it was sliced; the job has changed since.", "caution")
     path = bench.asking.where_to_export(bench.files.proposed("gcode"))
     if path:
         bench.files.export(path)

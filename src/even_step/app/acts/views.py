@@ -17,6 +17,10 @@ def _quarter(way: str) -> Callable[[Bench], None]:
     return lambda bench: bench.looking.quarter_view(way)
 
 
+def _named(view: str) -> Callable[[Bench], None]:
+    return lambda bench: bench.looking.named_view(view)
+
+
 ACTIONS = (
     *(
         Action(f"go.{station.lower()}", f"Go to {station}", "View", _go(station), (str(number),))
@@ -31,6 +35,15 @@ ACTIONS = (
         (".",),
         "focus",
         can=lambda b: bool(b.desk.selection.spots),
+    ),
+    *(
+        Action(f"view.{view}", title, "View", _named(view), synonyms=words)
+        for view, title, words in (
+            ("top", "View from above", ("top", "plan", "upside down")),
+            ("front", "View from the front", ("front",)),
+            ("right", "View from the side", ("side",)),
+            ("below", "View from below", ("bottom", "underside", "overhang", "upside down")),
+        )
     ),
     *(
         Action(f"view.quarter_{way}", f"View a quarter turn {way}", "View", _quarter(way), (f"Ctrl+{way.title()}",))

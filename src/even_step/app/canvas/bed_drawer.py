@@ -33,6 +33,7 @@ class BedDrawer:
             bed=PAPER.bed,
             rule=PAPER.rule,
             faint=PAPER.faint,
+            glass=bool(camera.eye[2] < 0.0),
         )
         self._array.render(moderngl.TRIANGLE_STRIP)
 

@@ -14,6 +14,15 @@ FIELD = 24.0  # degrees from top to bottom
 NEAREST, FARTHEST = 5.0, 8000.0  # mm
 STEEPEST = 89.9
 TURN_A_POINT = 0.35  # degrees
+NAMED = {
+    "top": (0.0, STEEPEST),
+    "front": (0.0, 0.0),
+    "right": (90.0, 0.0),
+    "back": (180.0, 0.0),
+    "left": (270.0, 0.0),
+    "below": (0.0, -STEEPEST),
+}
+USUAL = (-28.0, 38.0)  # yaw and pitch
 ROOM = 1.03  # around what is fitted
 
 
@@ -141,6 +150,11 @@ class Camera:
             over = float((np.abs(placed.project(_corners(low, high))[:, :2] - middle) / free).max()) * 2
             placed = placed.zoomed(over, *middle) if over > 1.0 else placed
         return placed
+
+    def named(self, view: str) -> Camera:
+        """Look from above (``top``), the ``front``, the ``side`` or ``below``, at the same target from as far."""
+        yaw, pitch = NAMED[view]
+        return replace(self, yaw=yaw, pitch=pitch)
 
     def quarter(self, way: str) -> Camera:
         """Turn to the next view straight along an axis."""

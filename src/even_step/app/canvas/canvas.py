@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QImage,
     QKeyEvent,
     QMouseEvent,
+    QNativeGestureEvent,
     QPainter,
     QPaintEvent,
     QResizeEvent,
@@ -20,7 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.camera import USUAL, Camera
 from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import Gestures
@@ -70,7 +71,7 @@ class Canvas(QWidget):
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self.rebuild)
-        desk.trials.shown_changed.connect(self._follow_trial)
+        desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))
         desk.view.changed.connect(self._follow_view)
 
     def rebuild(self, *_: object) -> None:
@@ -99,7 +100,8 @@ class Canvas(QWidget):
             self.stir()
         if piece == "finding":
             self._bring_finding_into_view()
-        if piece in {"layers", "along", "station", "hidden_roles", "tool", "section", "bed"}:
+        shows_lines = piece == "trial" and self.desk.view.station in LINES_AT
+        if shows_lines or piece in {"layers", "along", "station", "hidden_roles", "tool", "section", "bed"}:
             self.rebuild()
 
     def _bring_finding_into_view(self) -> None:
@@ -113,10 +115,6 @@ class Canvas(QWidget):
         width, height = self.camera.size
         if not (EDGE < x < width - EDGE and EDGE < y < height - EDGE):
             self.look_from(replace(self.camera, target=place))
-
-    def _follow_trial(self) -> None:
-        if self.desk.view.station in LINES_AT:
-            self.rebuild()
 
     @property
     def camera(self) -> Camera:
@@ -140,9 +138,10 @@ class Canvas(QWidget):
         self._rest.start()
 
     def fit_all(self) -> None:
-        """Show the whole bed with all parts."""
+        """Show the whole bed with all parts, from the usual side."""
         low, high = self.scene.box
-        self.look_from(self.camera.fitted(low, high, MARGINS))
+        yaw, pitch = USUAL
+        self.look_from(replace(self.camera, yaw=yaw, pitch=pitch).fitted(low, high, MARGINS))
 
     def fit_selection(self) -> None:
         """Show what is picked."""
@@ -150,6 +149,10 @@ class Canvas(QWidget):
         if boxes:
             low = np.min([box[0] for box in boxes], axis=0)
             self.look_from(self.camera.fitted(low, np.max([box[1] for box in boxes], axis=0), MARGINS))
+
+    def named_view(self, view: str) -> None:
+        """Look from a side that has a name."""
+        self.look_from(self.camera.named(view))
 
     def quarter_view(self, way: str) -> None:
         """Turn to the next quarter."""
@@ -162,6 +165,7 @@ class Canvas(QWidget):
         self._flat_camera = replace(self._flat_camera, size=size)
         if not self._fitted:
             self._fit_both()
+        self.is_whole = False
         self.redraw()
         self.camera_changed.emit()
 
@@ -212,6 +216,14 @@ class Canvas(QWidget):
         """Escape lets go of what is in hand."""
         if event.key() != Qt.Key.Key_Escape or not self.gestures.call_off():
             super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Zoom by pinching."""
+        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+            at = event.position()
+            self.look_from(self.camera.zoomed(1.0 / max(0.1, 1.0 + event.value()), at.x(), at.y()))
+            return True
+        return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Zoom at the pointer."""

@@ -36,6 +36,7 @@ class _Press:
     hit: Hit | None = None
     released: bool = False
     drags: bool = False
+    turned_to: QPointF = field(default_factory=QPointF)
     places: dict[edits.Spot, tuple[float, float]] = field(default_factory=dict)
 
 
@@ -60,8 +61,10 @@ class Gestures:
             self._pans = button == Buttons.RightButton or bool(held & Held.ShiftModifier)
         elif button == Buttons.LeftButton and self.arcs.press(at):
             self._canvas.camera_changed.emit()
-        elif button == Buttons.LeftButton and self._canvas.scene.lines is None:
-            self._press = press = _Press(at, at, bool(held & Held.ShiftModifier))
+        elif button == Buttons.LeftButton and self._canvas.scene.lines is not None:
+            self._press = _Press(at, at, adds=False, known=True, turned_to=at)
+        elif button == Buttons.LeftButton:
+            self._press = press = _Press(at, at, bool(held & Held.ShiftModifier), turned_to=at)
             scene, camera = self._canvas.scene, self._canvas.camera
 
             def know(hit: Any) -> None:
@@ -138,9 +141,13 @@ class Gestures:
 
     def _drag(self, press: _Press) -> None:
         canvas = self._canvas
-        if press.hit is None:
+        if press.hit is None and press.adds:
             self.frame = QRectF(press.begun, press.now).normalized()
             canvas.camera_changed.emit()
+            return
+        if press.hit is None:
+            step, press.turned_to = press.now - press.turned_to, press.now
+            canvas.look_from(canvas.camera.turned(step.x(), step.y()))
             return
         height = float(press.hit.place[2])
         start = canvas.camera.on_plane(press.begun.x(), press.begun.y(), height)
@@ -154,6 +161,8 @@ class Gestures:
 
     def _end(self, press: _Press) -> None:
         canvas, desk = self._canvas, self._canvas.desk
+        if canvas.scene.lines is not None or (press.drags and press.hit is None and not press.adds):
+            return  # the view was turned
         if press.drags and press.hit is None:
             corners = (press.begun.x(), press.begun.y(), press.now.x(), press.now.y())
             desk.selection.pick(framed(canvas.scene, canvas.camera, corners), add=press.adds)
@@ -195,10 +204,13 @@ class Gestures:
         if far.min() <= SNAP:
             place = corners[int(np.argmin(far))]
         desk.selection.pick([hit.spot])
+        stood = matrix[:3, :3].copy()
 
         def find() -> float:
             from even_step.core.mesh.probe import thickness  # noqa: PLC0415 - kernels load after the window shows
 
             return thickness(mesh, beneath, normal, matrix[:3, :3])
 
-        desk.background.run("thickness", find, lambda deep: desk.measuring.add(Point(hit.spot, place, normal, deep)))
+        desk.background.run(
+            "thickness", find, lambda deep: desk.measuring.add(Point(hit.spot, place, normal, deep, stood))
+        )

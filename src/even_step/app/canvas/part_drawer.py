@@ -16,6 +16,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.core.mesh.mesh import Mesh
 
 LIGHT = (-0.45, -0.35, 0.82)
+GHOSTED = 2_000_000  # facets in all; more would stall a picture
 PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
 
 
@@ -101,6 +102,19 @@ class PartDrawer:
         self._ctx.disable(moderngl.CULL_FACE)
         yield
         self._draw_edges(scene, camera, scale)
+        if sum(piece.model.triangles for _, piece in _pieces(scene)) <= GHOSTED:
+            self._draw_hidden_hatch(scene)
+
+    def _draw_hidden_hatch(self, scene: Scene) -> None:
+        """Let what hangs and is hidden by its own part shine through as dashes, where the view is from above."""
+        give(self._facets, ghost=True)
+        self._ctx.depth_func = ">"
+        for part, piece in _pieces(scene):
+            give(self._facets, stands=part.matrix)
+            buffers = self._mesh(piece.model, few=False)
+            buffers.array.render(moderngl.TRIANGLES, vertices=3 * buffers.facets)
+        self._ctx.depth_func = "<"
+        give(self._facets, ghost=False)
 
     def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
         self._free_unused(scene)
@@ -116,6 +130,7 @@ class PartDrawer:
             first_layer=scene.first_layer,
             hatched=True,
             points=float(scale),
+            ghost=False,
         )
 
     def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range) -> None:

@@ -70,7 +70,7 @@ class FindingRow(QAbstractButton):
         super().__init__()
         self.number, self._finding = number, finding
         self.setObjectName(f"finding {number}")
-        where = f"layer {finding['layer']} · z {finding['z_mm']:.2f} mm" if finding["layer"] >= 0 else "whole part"
+        where = f"layer {finding['layer'] + 1} · z {finding['z_mm']:.2f} mm" if finding["layer"] >= 0 else "whole part"
         self._where = f"{where} · {finding['part']}" if finding["part"] else "whole job"
         self.setAccessibleName(f"{finding['severity']}: {finding['message']}, {self._where}")
         self.setToolTip(f"{finding['message']}\n{self._where}\nRemedy: {finding['remedy']}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtWidgets import QGridLayout
 
 from even_step.app.acts.placing import edit
@@ -60,8 +61,8 @@ class MeasureFields(Group):
             told |= {name: f"{length:.3f} mm" for name, length in zip(NAMES[1:4], found.along, strict=True)}
             told["distance"], told["between the faces"] = f"{found.distance:.3f} mm", f"{found.angle:.1f}°"
         if measuring.points:
-            thick = measuring.points[-1].thickness
-            told["thickness"] = f"{thick:.3f} mm" if thick > 0 else "open behind"
+            thick = measuring.thickness()
+            told["thickness"] = "…" if np.isnan(thick) else f"{thick:.3f} mm" if thick > 0 else "open behind"
         for name, text in told.items():
             self.values[name].setText(text)
         one_part = len({point.spot for point in measuring.points}) == 1

@@ -70,7 +70,7 @@ class OutputStation(Sheet):
         report, used = trial.report, trial.report["material"][0]
         facts = (
             ("machine", report["job"]["machine"]),
-            ("material", ", ".join(report["job"]["materials"])),
+            ("material", ", ".join(one["name"] for one in report["material"] if one["volume_mm3"] > 0)),
             ("layers", str(report["layers"]["count"])),
             ("printing", clock(report["time_s"])),
             ("heating up first", clock(report["heat_up_s"])),

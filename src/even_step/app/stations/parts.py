@@ -14,10 +14,11 @@ from even_step.app.files import JobFiles
 from even_step.app.stations.body_fields import BodyFields, ReadFields
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.stations.measure_fields import MeasureFields
-from even_step.app.stations.part_fields import CopyFields, MoveFields, SizeFields, ToolFields, TurnFields
+from even_step.app.stations.part_fields import CopyFields, MoveFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
 from even_step.app.stations.reading_rows import ReadingRows
+from even_step.app.stations.size_fields import SizeFields
 from even_step.app.theme.icons import icon
 from even_step.app.view import TOOLS
 from even_step.app.widgets.sheet import Group, Sheet, button, label, line

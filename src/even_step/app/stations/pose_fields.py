@@ -126,14 +126,18 @@ class PoseFields(ToolFields):
         self._ranked: list[int] = []
 
     def remark(self) -> str:
-        """Name the part."""
-        return self.desk.job.parts[self.desk.selection.parts[-1]].name
+        """Name the part the figures are of."""
+        numbers = self.desk.selection.parts
+        name = self.desk.job.parts[numbers[-1]].name
+        return name if len(numbers) == 1 else f"{name}, picked last of {len(numbers)}"
 
     def show_copy(self, spot: edits.Spot) -> None:
         """Ask for the poses of the part in hand, unless they are known."""
         part = self.desk.job.parts[spot[0]]
         model = self.desk.shelf.model(part)
         if model is None or self.desk.view.tool != self.tool or self.desk.complaints:
+            self._asked, self._found = None, None  # what is known is another part's
+            self._show()
             return
         job, resolved = self.desk.job, self.desk.resolved
         wanted = (model.key, part.stretch, part.unit, job.machine, job.materials, resolved)
@@ -149,8 +153,9 @@ class PoseFields(ToolFields):
             return proposals(_sized(model.mesh, part), job, resolved)
 
         def arrived(found: Proposals) -> None:
-            self._found = found
-            self._rank()
+            if self._asked is wanted:
+                self._found = found
+                self._rank()
 
         self.desk.background.run("poses", work, arrived)
 

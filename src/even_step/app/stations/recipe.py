@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushButton
 
@@ -159,10 +159,20 @@ class RecipeStation(Sheet):
         made.field.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def _show_detail(self, made: SettingLine) -> None:
-        if self._open is not None and self._open is not made:
+        if self._open is made:
+            return
+        before = made.mapTo(self.viewport(), QPoint(0, 0)).y()
+        if self._open is not None:
             self._open.open(opened=False)
         self._open = made
         made.open(opened=True)
+
+        def hold() -> None:
+            """Keep the line where it was: what was folded above would else pull it from under the pointer."""
+            moved = made.mapTo(self.viewport(), QPoint(0, 0)).y() - before
+            self.verticalScrollBar().setValue(self.verticalScrollBar().value() + moved)
+
+        QTimer.singleShot(0, self, hold)  # once the rows have found their places
 
     def _choose(self, recipe: Recipe) -> None:
         edit(self._desk, f"recipe {recipe.name}", lambda job: edits.with_recipe(job, recipe))
@@ -179,8 +189,9 @@ class RecipeStation(Sheet):
         for made in self.lines.values():
             made.refresh()
         count = len(self._desk.job.settings)
-        self._return.setText(f"{count} changed · all back to the recipe" if count else "")
-        self._return.setVisible(bool(count))
+        # Its room is kept, so that nothing moves under the pointer when the first setting is changed.
+        self._return.setText(f"{count} changed · all back to the recipe" if count else "nothing changed")
+        self._return.setEnabled(bool(count))
         self.remark.setText(self._desk.job.recipe.name)
         self._show_level()
         self._refresh_cards()

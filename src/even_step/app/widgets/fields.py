@@ -17,21 +17,50 @@ Check = Callable[[float], object]
 WIDTH, MARGIN = 86, 16  # of a number field, points
 
 
+def _is_the_windows(event: QKeyEvent) -> bool:
+    """Tell whether a key with Ctrl is one of the window's and none that edits a text."""
+    if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        return False
+    keys = QKeySequence.StandardKey
+    if any(event.matches(key) for key in (keys.Copy, keys.Paste, keys.Cut, keys.SelectAll)):
+        return False
+    moves = {
+        Qt.Key.Key_Left,
+        Qt.Key.Key_Right,
+        Qt.Key.Key_Home,
+        Qt.Key.Key_End,
+        Qt.Key.Key_Backspace,
+        Qt.Key.Key_Delete,
+    }
+    return event.key() not in moves
+
+
 class TextField(QLineEdit):
     """A line of text that shares its keys with the window."""
 
     def event(self, event: QEvent) -> bool:
         """Keep the keys that step; leave undo to the job unless a text is being typed."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            steps = event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}
-            if steps or (event.key() == Qt.Key.Key_Escape and self.isModified()):
+            if event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape}:
                 event.accept()
                 return True
             undoes = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
-            if undoes and not self.isModified():
+            if (undoes and not self.isModified()) or (not undoes and _is_the_windows(event)):
                 event.ignore()
                 return False
         return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        """Leave with Enter or Escape: the keyboard goes back to the canvas."""
+        super().keyPressEvent(event)
+        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}:
+            self.leave()
+
+    def leave(self) -> None:
+        """Give the keyboard to the canvas, where there is one."""
+        canvas = self.window().findChild(QWidget, "canvas")
+        if isinstance(canvas, QWidget) and self.hasFocus():
+            canvas.setFocus(Qt.FocusReason.OtherFocusReason)
 
 
 class NumberField(TextField):
@@ -39,6 +68,7 @@ class NumberField(TextField):
 
     chosen = Signal(float)
     refused = Signal(str)
+    restored = Signal()
     entered = Signal()
 
     def __init__(
@@ -93,16 +123,20 @@ class NumberField(TextField):
         self.style().unpolish(self)
         self.style().polish(self)
 
+    def read(self, text: str) -> float:
+        """Return the number a text stands for."""
+        return quantity(text, self._unit)
+
     def _take(self) -> None:
         if not self.isModified():
             return
         try:
-            value = quantity(self.text(), self._unit)
+            value = self.read(self.text())
             if self._check:
                 self._check(value)
         except EvenStepError as error:
-            self._mark_wrong(str(error))
-            self.refused.emit(str(error))
+            self._mark_wrong(error.told)
+            self.refused.emit(error.told)
             return
         self._value = value
         self._write()
@@ -117,11 +151,16 @@ class NumberField(TextField):
             self.setModified(True)
             self._take()
             self.selectAll()
-        elif event.key() == Qt.Key.Key_Escape and self.isModified():
+        elif event.key() == Qt.Key.Key_Escape:
             self._write()
-            self.selectAll()
+            self.leave()
         else:
             super().keyPressEvent(event)
+
+    def leave(self) -> None:
+        """Give the keyboard away, unless what was typed is refused."""
+        if self.property("wrong") != "true":
+            super().leave()
 
     def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
         """Pick the whole text, ready to be typed over."""
@@ -133,6 +172,7 @@ class NumberField(TextField):
         """Leave a refused text behind."""
         super().focusOutEvent(event)
         self._write()
+        self.restored.emit()
 
 
 def keeps_arrows(event: QEvent) -> bool:

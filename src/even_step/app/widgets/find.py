@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, 
 from even_step.app.widgets.sheet import label, line
 
 MOST = 60
+HINT = "Try one plain word: strong, faster, strings, top, hole."
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,7 @@ class Find(QDialog):
         self.list = QListWidget()
         self.list.setObjectName("found")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         box.addWidget(self.list)
         self.setFixedSize(420, 360)
@@ -73,6 +75,9 @@ class Find(QDialog):
             row.setLayout(pieces)
             item.setSizeHint(row.sizeHint())
             self.list.setItemWidget(item, row)
+        if self.list.count() == 0:
+            nothing = QListWidgetItem(f"Nothing for “{text}”. {HINT}", self.list)
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
         self.list.setCurrentRow(0)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802 - Qt's name

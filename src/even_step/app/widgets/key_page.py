@@ -8,10 +8,10 @@ from even_step.app.acts.action import Action
 from even_step.app.widgets.sheet import button, label, line
 
 POINTER = (
-    ("middle drag", "turn the view"),
+    ("left drag on bare paper, middle drag", "turn the view"),
     ("right drag, Shift+middle drag", "shift the view"),
-    ("wheel", "zoom at the pointer"),
-    ("click, Shift+click, drag on paper", "pick, pick more, frame"),
+    ("wheel, pinch", "zoom at the pointer"),
+    ("click, Shift+click, Shift+drag on paper", "pick, pick more, frame"),
     ("drag a part", "slide it over the bed"),
 )
 
@@ -29,7 +29,8 @@ class KeyPage(QDialog):
         table.setVerticalSpacing(2)
         menu = ""
         row = 0
-        for action in (action for action in actions if action.keys):
+        menus = list(dict.fromkeys(action.menu for action in actions))
+        for action in sorted((one for one in actions if one.keys), key=lambda one: menus.index(one.menu)):
             if action.menu != menu:
                 menu = action.menu
                 table.addWidget(label(menu, "head"), row, 0, 1, 2)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import Signal
@@ -65,6 +66,7 @@ class SettingLine(QWidget):
         box.addWidget(self._wrong)
         if isinstance(self.field, NumberField):
             self.field.refused.connect(self._refuse)
+            self.field.restored.connect(self.refresh)
         self._detail = self._make_detail()
         box.addWidget(self._detail)
         self._detail.hide()
@@ -110,7 +112,7 @@ class SettingLine(QWidget):
             self._drawing.show_values(value, under)
         complaint = self._desk.complaints.get(key)
         caution = self._advice(value)
-        self._wrong.setText(_said(complaint) if complaint else caution)
+        self._wrong.setText(complaint.told if complaint else caution)
         self._wrong.setProperty("role", "stop" if complaint else "caution")
         self._wrong.style().polish(self._wrong)
         self._wrong.setVisible(bool(complaint or caution))
@@ -120,7 +122,8 @@ class SettingLine(QWidget):
         pieces = []
         limit = limit_of(self.setting, self._desk.job.machine)
         if limit and self.setting.unit:
-            pieces.append(f"{self._desk.job.machine.name}: {limit[0]:g} to {limit[1]:g} {self.setting.unit}.")
+            low, high = self._range()
+            pieces.append(f"{self._desk.job.machine.name}: {low:g} to {high:g} {self.setting.unit}.")
         elif self.setting.range:
             pieces.append(f"{self.setting.range_text()}.")
         if self._changed:
@@ -134,14 +137,21 @@ class SettingLine(QWidget):
         return f"Outside what is advised: {advised[0]:g} to {advised[1]:g} {self.setting.unit}".rstrip()
 
     def _check(self, value: float) -> None:
-        """Refuse what the catalogue or the machine refuses."""
-        self.setting.value_of(value)
+        """Refuse what the machine or the catalogue refuses, with the range that holds of both."""
+        low, high = self._range()
         limit = limit_of(self.setting, self._desk.job.machine)
-        if limit and not limit[0] <= value <= limit[1]:
+        if limit and not low <= value <= high:
             raise SettingError(
                 f"{value:g} {self.setting.unit} is outside what {self._desk.job.machine.name} can do",
-                remedy=f"{limit[0]:g} to {limit[1]:g} {self.setting.unit}",
+                remedy=f"{low:g} to {high:g} {self.setting.unit}",
             )
+        self.setting.value_of(value)
+
+    def _range(self) -> tuple[float, float]:
+        """Return what both the setting and the machine allow."""
+        low, high = self.setting.range or (-math.inf, math.inf)
+        limit = limit_of(self.setting, self._desk.job.machine) or (low, high)
+        return max(low, limit[0]), min(high, limit[1])
 
     def _refuse(self, why: str) -> None:
         self._wrong.setText(why)
@@ -173,7 +183,3 @@ class SettingLine(QWidget):
         if self._changed:
             painter.fillRect(0, 2, 3, self.height() - 4, QColor(PAPER.accent))
         painter.end()
-
-
-def _said(error: SettingError) -> str:
-    return f"{error.message}; {error.remedy}" if error.remedy else error.message

@@ -78,6 +78,7 @@ class WorkerClient(QObject):
         self._generation = 0
         self._fruitless = 0
         self._closing = False
+        self.gone = False  # for good: no further one is started
         self._message.connect(self._take)
         self._broken.connect(self._start_another)
         self._start(first)
@@ -101,6 +102,10 @@ class WorkerClient(QObject):
     def ask(self, request: Request, **tell: Any) -> Task:
         """Send a request; ``tell`` names what is called when it is done, failed, cancelled, or gets on."""
         task = Task(next(self._numbers), request, **tell)
+        if self.gone:
+            task.state = "failed"
+            QTimer.singleShot(0, self, lambda: task.failed("the worker process is gone; start Even Step anew"))
+            return task
         self._tasks[task.number] = task
         self._send(Begin(task.number, request))
         return task
@@ -146,6 +151,7 @@ class WorkerClient(QObject):
             self._start()
             self.lost.emit("The worker process stopped. Nothing is lost; another one has been started.")
         else:
+            self.gone = True
             self.lost.emit("The worker process stopped again and again. Save the job and start Even Step anew.")
         for task in orphans:
             task.state = "failed"

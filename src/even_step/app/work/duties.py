@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import ExportGcode, FindVoids, Opened, OpenJob, ReadFile, SaveJob, SliceJob
-from even_step.core.errors import JobError
+from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import is_job_file, read_job_text
@@ -98,7 +98,11 @@ def read_file(request: ReadFile, bench: Bench, crew: Crew) -> Outcome:
     crew.begin("read")
     kept = str(keep_file(Path(request.path), Path(request.folder)))
     source = kept, request.repair
-    models, _ = read_models([source], StageRun(crew, bench.cache))[source]
+    try:
+        models, _ = read_models([source], StageRun(crew, bench.cache))[source]
+    except EvenStepError as error:
+        error.subject = request.path  # as the user knows it, not as it is kept
+        raise
     crew.expect(2 * sum(len(model.bodies) for model in models))
     crew.steps.done = crew.steps.expected // 2
     arrays: dict[str, NDArray[Any]] = {}

@@ -48,11 +48,17 @@ def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
     return with_mark(job, [spot for spot in spots if copy_at(job, spot).bed != bed], bed=bed, at=None)
 
 
+def beds_kept(job: Job) -> dict[int, int]:
+    """Return the number that each bed which holds anything gets when the empty ones are left out."""
+    used = sorted({copy.bed for part in job.parts for copy in part.copies})
+    return {old: new for new, old in enumerate(used)}
+
+
 def without_empty_beds(job: Job) -> Job:
     """Return the job with its beds counted anew, so that none of them is empty."""
-    used = sorted({copy.bed for part in job.parts for copy in part.copies})
-    if used == list(range(len(used))):
+    kept = beds_kept(job)
+    if all(new == old for old, new in kept.items()):
         return job
-    for new, old in enumerate(used):
+    for old, new in kept.items():
         job = with_mark(job, spots_on(job, old), bed=new)
     return job

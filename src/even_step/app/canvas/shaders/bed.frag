@@ -7,6 +7,7 @@ uniform vec3 paper;
 uniform vec3 bed;
 uniform vec3 rule;
 uniform vec3 faint;
+uniform bool glass;
 out vec4 colour;
 
 float ruled(float step, float wide) {
@@ -27,5 +28,8 @@ void main() {
     vec3 ink = mix(bed, rule, 0.55 * fine * ruled(10.0, 0.5));
     ink = mix(ink, rule, ruled(50.0, 0.9));
     ink = mix(ink, faint, 1.0 - clamp(abs(beyond) / soft - 0.6, 0.0, 1.0));
+    // From below the bed is glass: only its rules are there.
+    float rules = max(max(0.55 * fine * ruled(10.0, 0.3), ruled(50.0, 0.6)), 1.0 - clamp(abs(beyond) / soft - 0.6, 0.0, 1.0));
+    if (glass && rules < 0.4) discard;
     colour = vec4(mix(ink, paper, clamp(beyond / soft, 0.0, 1.0)), 1.0);
 }

@@ -4,5 +4,5 @@ uniform mat4 seen;
 out vec2 place;
 void main() {
     place = corner;
-    gl_Position = seen * vec4(corner, 0.0, 1.0);
+    gl_Position = seen * vec4(corner, -0.03, 1.0);
 }

@@ -12,6 +12,7 @@ uniform vec4 limits;
 uniform float first_layer;
 uniform bool hatched;
 uniform float points;
+uniform bool ghost;
 out vec4 colour;
 
 float limit_toward(vec2 way) {
@@ -22,6 +23,17 @@ float limit_toward(vec2 way) {
 
 void main() {
     vec3 normal = normalize(cross(dFdx(place), dFdy(place)));
+    if (ghost) {
+        // Hidden undersides face away from the viewer; seen through the part, they are dashes.
+        if (dot(normal, normalize(eye - place)) > 0.0) normal = -normal;
+        float hidden = degrees(atan(-normal.z, length(normal.xy)));
+        float dash = fract((gl_FragCoord.x - gl_FragCoord.y) / (14.0 * points));
+        float row = abs(fract((gl_FragCoord.x + gl_FragCoord.y) / (12.0 * points)) - 0.5) * 12.0;
+        bool past = normal.z < 0.0 && place.z > first_layer && hidden > limit_toward(normal.xy);
+        if (!hatched || !past || dash > 0.5 || row > 0.6) discard;
+        colour = vec4(clay, 1.0);
+        return;
+    }
     vec3 toward = normalize(eye - place);
     if (dot(normal, toward) < 0.0) normal = -normal;
     float soft = 0.5 + 0.5 * dot(normal, light);
