@@ -207,15 +207,15 @@ def test_a_pick_names_the_nearest_part_and_its_facet(hand, tmp_path):
 
 def test_the_scene_follows_machine_dragging_and_station(block):
     desk = block.desk
-    scene = build_scene(desk, {(0, 0): (20.0, 30.0)}, frozenset({(0, 0)}), frozenset())
+    scene = build_scene(desk, {(0, 0): (20.0, 30.0)}, {(0, 0): (0, 0)}, frozenset())
     assert scene.parts[0].at == (20.0, 30.0)
-    assert scene.parts[0].fault == "runs into another part"
+    assert scene.parts[0].fault.startswith("runs into ")
     assert scene.box[0] == pytest.approx((0, 0, 0))
     desk.store.do("machine", edits.on_machine(desk.job, find(Machine, "Alder 300 twin")))
-    assert build_scene(desk, {}, frozenset(), frozenset()).bed.height == 320
+    assert build_scene(desk, {}, {}, frozenset()).bed.height == 320
     block.slice()
     desk.view.set("station", "Layers")
-    scene = build_scene(desk, {}, frozenset(), frozenset())
+    scene = build_scene(desk, {}, {}, frozenset())
     assert scene.parts == ()
     assert scene.lines.last == desk.trials.shown.lines.count - 1
 

@@ -172,7 +172,7 @@ def test_fit_to_the_bed_fills_it_and_stays_on_it(trio):
     size = trio.desk.stand((0, 0)).size
     assert 219 < size.max() <= 220
     fault = next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).fault
-    assert fault == "runs into another part"  # it fits, but there are two more
+    assert fault.startswith("runs into ")  # it fits, but there are two more
 
 
 def test_a_corner_kept_free_stays_free_and_can_be_freed_again(trio):

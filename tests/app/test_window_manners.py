@@ -322,3 +322,25 @@ def test_the_slice_button_says_that_it_will_stop(hand, tmp_path):
 def test_output_lists_only_materials_that_are_used(block):
     trial = block.slice()
     assert [one["name"] for one in trial.report["material"] if one["volume_mm3"] > 0] == ["PLA"]
+
+
+def test_the_paper_cube_turns_the_view_and_its_sides_can_be_clicked(block):
+    cube = block.find(object, "paper cube")
+    before = block.canvas.camera
+    middle = QPoint(cube.width() // 2, cube.height() // 2)
+    QTest.mousePress(cube, Qt.MouseButton.LeftButton, Held.NoModifier, middle)
+    QTest.mouseMove(cube, middle + QPoint(20, 0))
+    QTest.mouseRelease(cube, Qt.MouseButton.LeftButton, Held.NoModifier, middle + QPoint(20, 0))
+    assert block.canvas.camera.yaw != before.yaw
+    block.window.run("view.fit")
+    top = next(corners for view, _, corners, _ in cube.sides() if view == "top")
+    QTest.mouseClick(cube, Qt.MouseButton.LeftButton, Held.NoModifier, top.boundingRect().center().toPoint())
+    assert block.canvas.camera.away == pytest.approx((0, 0, 1), abs=0.01)
+
+
+def test_a_part_that_runs_into_another_names_it(hand, tmp_path):
+    hand.drop(write_stl(tmp_path / "a.stl", box(30, 20, 10)), write_stl(tmp_path / "b.stl", box(20, 20, 10)))
+    at = copy_at(hand.desk.job, (0, 0)).at
+    other = copy_at(hand.desk.job, (1, 0)).at
+    hand.desk.store.do("move", moved(hand.desk.job, [(1, 0)], (at[0] - other[0], at[1] - other[1])))
+    hand.wait(lambda: {part.fault for part in hand.canvas.scene.parts} == {"runs into a", "runs into b"})

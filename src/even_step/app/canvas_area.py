@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
@@ -14,6 +15,9 @@ from even_step.app.widgets.height_ruler import HeightRuler
 from even_step.app.widgets.layer_bars import LayerBars
 from even_step.app.widgets.note_bar import NoteBar
 from even_step.app.widgets.overlay import Overlay
+from even_step.app.widgets.paper_cube import PaperCube
+
+HELD = 150  # ms until it is looked again whether a button is still held
 
 
 class CanvasArea(QWidget):
@@ -29,10 +33,11 @@ class CanvasArea(QWidget):
         self.overlay = Overlay(desk, self.canvas, self.voids, self)
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.bars = LayerBars(desk, self.canvas, self)
+        self.cube = PaperCube(self.canvas, self)
         self.notes = NoteBar(self)
         self.beds = BedTabs(desk, self)
         self.beds.shown_changed.connect(self._lay_out)
-        self.notes.size_changed.connect(self._lay_out)
+        self.notes.size_changed.connect(self._follow_notes)
         desk.store.changed.connect(lambda _: self.notes.job_changed())
         desk.view.changed.connect(lambda _: self._show_bars())
         desk.trials.shown_changed.connect(self._show_bars)
@@ -40,6 +45,13 @@ class CanvasArea(QWidget):
 
     def _show_bars(self) -> None:
         self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
+
+    def _follow_notes(self) -> None:
+        """Make room for the notes, but not while something is dragged: it would slip from under the pointer."""
+        if self.canvas.gestures.busy:
+            QTimer.singleShot(HELD, self, self._follow_notes)
+        else:
+            self._lay_out()
 
     def resizeEvent(self, _: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Lay everything out."""
@@ -53,6 +65,7 @@ class CanvasArea(QWidget):
         top += 0 if self.notes.isHidden() else self.notes.height()
         self.canvas.setGeometry(0, top, wide, high - top)
         self.overlay.setGeometry(0, top, wide, high - top)
+        self.cube.move(wide - self.cube.width() - 8, top + 8)
         self.ruler.setGeometry(0, top, self.ruler.width(), high - top)
         self.bars.setGeometry(
             self.ruler.width(), high - self.bars.height(), wide - self.ruler.width(), self.bars.height()

@@ -17,7 +17,7 @@ from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
-from even_step.core.slicing.hanging import hanging
+from even_step.core.slicing.hanging import Hanging, hanging
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
@@ -104,9 +104,12 @@ class SolidStages:
     def result(self) -> SlicedSolid:
         """Return what the findings look at."""
         solid, first, crew = self.solid, float(self.heights.top[0]), self.run.crew
-        hangs, _ = self.run.stage(
-            "hanging", (solid.key, self.limits, first), lambda: hanging(solid.mesh, self.limits, first, crew)
-        )
+        one = [body.shells for body in solid.model.bodies] == [1]
+
+        def find() -> Hanging:
+            return hanging(solid.mesh, self.limits, first, crew, one_shell=one)
+
+        hangs, _ = self.run.stage("hanging", (solid.key, self.limits, first), find)
         return SlicedSolid(solid.model, solid.mesh, self.contours, self.outlines, self.walls, self.covers, hangs)
 
     def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:

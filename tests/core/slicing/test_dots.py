@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 
 from even_step.core.plane.trace import simplified_rings
-from even_step.core.slicing.laid import DOT, DOT_WIDTH
+from even_step.core.slicing.laid import DOT, DOT_AREA
 from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, SOLID
 from tests.shapes import extruded
 from tests.slicing_help import slice_it
@@ -24,8 +24,9 @@ def test_no_gap_fill_and_no_full_line_is_a_dot(tmp_path):
     begins = np.concatenate(([True], np.hypot(*(path.xy[path.start[1:-1]] - path.xy[path.start[1:-1] - 1]).T) > 1e-6))
     long = np.bincount(np.cumsum(begins) - 1, path.lengths())
     first = np.flatnonzero(begins)
-    narrow = np.isin(path.role[first], (GAP_FILL, SOLID)) & (path.width[first] <= DOT_WIDTH)
-    assert long[narrow].min() >= DOT - 2e-3
+    wide = path.width[first]
+    some = np.isin(path.role[first], (GAP_FILL, SOLID)) & ((long + wide) * wide <= DOT_AREA)
+    assert long[some].min(initial=DOT) >= DOT - 2e-3
 
 
 def test_walls_hold_hardly_any_stretch_too_short_to_matter(tmp_path):

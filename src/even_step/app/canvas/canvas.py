@@ -67,7 +67,7 @@ class Canvas(QWidget):
         self.is_whole = False
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self.redraw)
-        self.scene = build_scene(desk, {}, frozenset(), frozenset())
+        self.scene = build_scene(desk, {}, {}, frozenset())
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self.rebuild)

@@ -39,7 +39,7 @@ class Collisions(QObject):
     def __init__(self, background: Background, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._background = background
-        self.touching: frozenset[Spot] = frozenset()
+        self.touching: Mapping[Spot, Spot] = {}  # with one that each runs into
         self.covering: frozenset[Spot] = frozenset()
         self._areas: tuple[Area, ...] = ()
         self._places: Mapping[Spot, tuple[_Pose, tuple[float, float]]] = {}
@@ -56,7 +56,7 @@ class Collisions(QObject):
         near = _near_pairs(scene.parts)
         over = [(part, area) for part in scene.parts for area in areas if _meets(part.box, area)]
         if not near and not over:
-            self._take((frozenset(), frozenset()))
+            self._take(({}, frozenset()))
             return
         self._models |= parts
         self._background.run("collisions", lambda: (self._touching(near), self._covering(over)), self._take)
@@ -69,16 +69,17 @@ class Collisions(QObject):
         linear = part.matrix[:3, :3]
         return footprint(set_down(mesh, linear)[0], HEIGHTS)
 
-    def _touching(self, near: list[tuple[PartShape, PartShape]]) -> frozenset[Spot]:
+    def _touching(self, near: list[tuple[PartShape, PartShape]]) -> dict[Spot, Spot]:
         from even_step.core.slicing.footprint import share_ground  # noqa: PLC0415 - kernels load after the window shows
 
-        found: set[Spot] = set()
+        found: dict[Spot, Spot] = {}
         for a, b in near:
-            if not {a.spot, b.spot} <= found and share_ground(
+            if not {a.spot, b.spot} <= found.keys() and share_ground(
                 self._footprint(_pose(a)), a.at, self._footprint(_pose(b)), b.at
             ):
-                found |= {a.spot, b.spot}
-        return frozenset(found)
+                found.setdefault(a.spot, b.spot)
+                found.setdefault(b.spot, a.spot)
+        return found
 
     def _covering(self, over: list[tuple[PartShape, Area]]) -> frozenset[Spot]:
         from even_step.core.plane import region  # noqa: PLC0415 - loads after the window shows
@@ -92,7 +93,7 @@ class Collisions(QObject):
                 found.add(part.spot)
         return frozenset(found)
 
-    def _take(self, found: tuple[frozenset[Spot], frozenset[Spot]]) -> None:
+    def _take(self, found: tuple[Mapping[Spot, Spot], frozenset[Spot]]) -> None:
         if found != (self.touching, self.covering):
             self.touching, self.covering = found
             self.changed.emit()

@@ -53,6 +53,11 @@ class Gestures:
         self.arcs = TurnArcs(canvas)
         self.faces = FaceLight(canvas)
 
+    @property
+    def busy(self) -> bool:
+        """Whether a button is held."""
+        return self._press is not None or self._view is not None
+
     def press(self, at: QPointF, button: Buttons, held: Held) -> None:
         """Begin."""
         self._last = at

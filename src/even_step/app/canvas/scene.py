@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
-from even_step.core.job.edits import Spot, copy_at
+from even_step.core.job.edits import Spot, copy_at, title_of
 from even_step.core.job.lining import misplaced
 from even_step.core.job.model import Bed, Machine
 from even_step.core.toolpath.roles import ROLE_NUMBER
@@ -107,7 +107,7 @@ class Scene:
 def build_scene(
     desk: Desk,
     dragged: Mapping[Spot, tuple[float, float]],
-    touching: frozenset[Spot],
+    touching: Mapping[Spot, Spot],
     covering: frozenset[Spot],
 ) -> Scene:
     """Build the scene of the desk.
@@ -119,12 +119,13 @@ def build_scene(
     dragged
         Places of copies that are being dragged, mm; they stand elsewhere in the job until they are let go.
     touching
-        Copies that run into another.
+        Copies that run into another, with that one.
     covering
         Copies that stand over an area kept free.
     """
     job, machine = desk.job, desk.job.machine
     parts = []
+    there = set(desk.spots)
     lines = _lines(desk) if desk.view.station in LINES_AT else None
     for spot in desk.spots if lines is None else ():
         part, copy = job.parts[spot[0]], copy_at(job, spot)
@@ -132,7 +133,9 @@ def build_scene(
         at = dragged.get(spot, copy.at)
         if stand is None or model is None or at is None or copy.hidden:
             continue
-        fault = _fault(machine, at, stand.size, touches=spot in touching, covers=spot in covering)
+        other = touching.get(spot)
+        into = title_of(job, other) if other is not None and other in there else ""
+        fault = _fault(machine, at, stand.size, into=into, covers=spot in covering)
         picked = spot in desk.selection.spots
         pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=bool(fault))
         parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault))
@@ -141,10 +144,10 @@ def build_scene(
     return Scene(bed, tuple(parts), lines, machine.overhang_limit, first_layer, flat=lines is not None and _flat(desk))
 
 
-def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, touches: bool, covers: bool) -> str:
+def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, into: str, covers: bool) -> str:
     """Say what is wrong with where a copy stands, the worst first; nothing where all is well."""
-    if touches:
-        return misplaced(machine, at, size) or "runs into another part"
+    if into:
+        return misplaced(machine, at, size) or f"runs into {into}"
     return misplaced(machine, at, size) or ("over an area kept free" if covers else "")
 
 

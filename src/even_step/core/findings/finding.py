@@ -101,11 +101,14 @@ class Evidence:
             seen.setdefault(part.solid, part)
         return [(part, self.solids[number]) for number, part in seen.items()]
 
-    def laid_layers(self, part: PlacedPart) -> NDArray[np.int64]:
-        """Return the layers in which anything of a placed part is laid, rising."""
-        number = self.placed.index(part)
-        mine = np.flatnonzero(self.toolpath.part == number)
-        return np.unique(np.searchsorted(self.toolpath.layer, mine, side="right") - 1)
+    def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
+        """Return the first and the last layer in which anything of a placed part is laid; none where nothing is."""
+        mine = self.toolpath.part == self.placed.index(part)
+        if not mine.any():
+            return None
+        ends = int(np.argmax(mine)), len(mine) - 1 - int(np.argmax(mine[::-1]))
+        first, last = np.searchsorted(self.toolpath.layer, ends, side="right") - 1
+        return int(first), int(last)
 
     def layer_top(self, layer: int) -> float:
         """Return the height of a layer's top, mm."""

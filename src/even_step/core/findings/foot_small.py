@@ -22,16 +22,16 @@ def check(evidence: Evidence) -> list[Finding]:
 
 
 def _small(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
-    layers = evidence.laid_layers(part)
+    span = evidence.laid_span(part)
     tall = float(solid.mesh.bounds[1, 2])
-    if len(layers) == 0 or tall <= 0.0:
+    if span is None or tall <= 0.0:
         return None
     first = solid.outlines.outline[solid.outlines.which[:1]]
     contact = float(region.area(first).sum())
     remedy = "turn it onto a larger face, or give it a wider foot"
     at = on_bed(part, region.centres(first)[0]) if contact > 0 else part.at
-    if layers[0] > 0:
-        words = f"the first {layers[0]} layers" if layers[0] > 1 else "the first layer"
+    if span[0] > 0:
+        words = f"the first {span[0]} layers" if span[0] > 1 else "the first layer"
         message = f"{words} of {part.title} hold no line, so it would begin in the air"
         return _finding(part, "warn", evidence.layer_top(0), at, contact, message, remedy)
     mean = abs(measure(solid.mesh).volume) / tall

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.mesh.measure import flat_facets
 
 TOLERANCE = 0.01  # mm
 LEAST_AREA = 1.0  # mm² of flats at one height
@@ -40,15 +41,16 @@ def check(evidence: Evidence) -> list[Finding]:
 def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float) -> Finding | None:
     """Tell the flat that comes out farthest from where it is drawn."""
     mesh, tops = solid.mesh, evidence.heights.top
-    z = mesh.vertices[mesh.faces, 2]
-    low = z.min(axis=1)
-    flat = np.flatnonzero((z.max(axis=1) - low < 1e-4) & (low > TOLERANCE) & (low < tall - TOLERANCE))
+    flat = flat_facets(mesh)
+    low = mesh.vertices[mesh.faces[flat, 0], 2]
+    inside = (low > TOLERANCE) & (low < tall - TOLERANCE)
+    flat, low = flat[inside], low[inside]
     if len(flat) == 0 or len(tops) == 0:
         return None
     corners = mesh.vertices[mesh.faces[flat]]
     one, other = corners[:, 1, :2] - corners[:, 0, :2], corners[:, 2, :2] - corners[:, 0, :2]
     area = np.abs(one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]) / 2
-    heights, level = np.unique(np.round(low[flat], 3), return_inverse=True)
+    heights, level = np.unique(np.round(low, 3), return_inverse=True)
     large = np.bincount(level, area) >= LEAST_AREA
     above = np.clip(np.searchsorted(tops, heights), 0, len(tops) - 1)
     below = np.maximum(above - 1, 0)

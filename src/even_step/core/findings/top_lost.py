@@ -10,11 +10,11 @@ def check(evidence: Evidence) -> list[Finding]:
     """Find parts whose tip is too thin for any line."""
     found = []
     for part, solid in evidence.first_of_each():
-        layers = evidence.laid_layers(part)
+        span = evidence.laid_span(part)
         count = len(solid.outlines.which)
-        if len(layers) == 0 or layers[-1] >= count - 1:
+        if span is None or span[1] >= count - 1:
             continue  # of what holds no line at all the widest place is told
-        last = int(layers[-1])
+        last = span[1]
         lost = evidence.layer_top(count - 1) - evidence.layer_top(last)
         middle = region.centres(solid.outlines.outline[solid.outlines.which[last + 1 : last + 2]])[0]
         at = on_bed(part, middle) if middle[0] == middle[0] else part.at

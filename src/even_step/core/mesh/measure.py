@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Mesh
 
+LEVEL = 1e-4  # mm of height within a facet that lies level
+
 
 class Measures(NamedTuple):
     """Volume in mm³ (signed) and surface in mm²."""
@@ -42,6 +44,23 @@ def overhang(mesh: Mesh, limits: tuple[float, float, float, float], above: float
         mm², projected on the bed; 0 for facets within the limit.
     """
     return np.asarray(_overhang(mesh.vertices, mesh.faces, np.array(limits), above))
+
+
+def flat_facets(mesh: Mesh) -> NDArray[np.int64]:
+    """Return the numbers of the facets that lie level, facing up or down."""
+    return np.asarray(_flat(mesh.vertices, mesh.faces))
+
+
+@kernel
+def _flat(vertices, faces):  # type: ignore[no-untyped-def]
+    out = np.empty(faces.shape[0], np.int64)
+    count = 0
+    for f in range(faces.shape[0]):
+        z = vertices[faces[f, 0], 2]
+        if abs(vertices[faces[f, 1], 2] - z) < LEVEL and abs(vertices[faces[f, 2], 2] - z) < LEVEL:
+            out[count] = f
+            count += 1
+    return out[:count].copy()
 
 
 @kernel
@@ -84,6 +103,8 @@ def limit_toward(limits, degrees):  # type: ignore[no-untyped-def]
 @kernel
 def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
     out = np.zeros(faces.shape[0])
+    # What no limit forbids is passed over by its slope alone, for angles cost most.
+    gentle = math.tan(math.radians(min(limits.min(), 89.9))) if limits.min() > 0.0 else 0.0
     for f in range(faces.shape[0]):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         if max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) <= above:
@@ -91,7 +112,9 @@ def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
         nx, ny, nz = facet_normal(vertices, a, b, c)
         if nz >= 0.0:
             continue
-        level = math.hypot(nx, ny)
+        level = math.sqrt(nx * nx + ny * ny)
+        if -nz < gentle * level:
+            continue
         angle = math.degrees(math.atan2(-nz, level))
         if angle > limit_toward(limits, math.degrees(math.atan2(ny, nx))):
             out[f] = -nz / 2.0

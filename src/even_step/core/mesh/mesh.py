@@ -47,11 +47,15 @@ class Mesh:
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """One body of a part; ``closed`` where every edge joins facets of opposite sense, as round a solid."""
+    """One body of a part; ``closed`` where every edge joins facets of opposite sense, as round a solid.
+
+    ``shells`` is of how many pieces its surface is, 0 where that is not known.
+    """
 
     name: str
     mesh: Mesh
     closed: bool = True
+    shells: int = 0
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,6 +9,7 @@ from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
 
+BLUNT = 0.15  # mm; a corner's end that is wider is an end of its own
 LOST_AREA = 0.02  # mm², less is the rounding of bevelled corners,
 LOST_WIDTH = 5e-5  # and for each mm of outline that of short sides that vanish at round corners
 
@@ -44,8 +45,8 @@ def _corner_sum(xy, start, item, count):  # type: ignore[no-untyped-def]
 def sharpest_turn(regions: Regions, least: float) -> NDArray[np.float64]:
     """Return the sharpest outward corner of each, (n,), degrees by which the outline turns there.
 
-    Sides shorter than ``least`` mm are no part of a corner's sides; where such sides, no longer than that together,
-    blunt a corner, all their turns are one.
+    Sides shorter than ``least`` mm are no part of a corner's sides; where such sides, no longer than ``BLUNT``
+    together, blunt a corner, all their turns are one.
     """
     some = region.rings(regions)
     return np.asarray(np.degrees(_sharpest_turn(some.xy, some.start, some.item, len(regions), least)))
@@ -76,7 +77,7 @@ def _sharpest_turn(xy, start, item, count, least):  # type: ignore[no-untyped-de
                     out[item[r]] = max(out[item[r]], turned)
                     break
                 skipped += long
-                if skipped >= least:
+                if skipped >= BLUNT:
                     break
                 ux, uy = vx, vy
                 at = n

@@ -53,7 +53,9 @@ class Hanging:
         return float(self.area.sum())
 
 
-def hanging(mesh: Mesh, limits: tuple[float, float, float, float], above: float, crew: Crew) -> Hanging:
+def hanging(
+    mesh: Mesh, limits: tuple[float, float, float, float], above: float, crew: Crew, *, one_shell: bool = False
+) -> Hanging:
     """Find what hangs.
 
     Parameters
@@ -64,13 +66,15 @@ def hanging(mesh: Mesh, limits: tuple[float, float, float, float], above: float,
         The machine's, degrees from the vertical toward +x, +y, −x, −y.
     above
         What lies wholly below this height rests on the bed, mm.
+    one_shell
+        Whether its surface is known to be of one piece, which hides none of its own facets.
     """
     area = overhang(mesh, limits, above)
     facet = np.flatnonzero(area > 0.0)
     corners = mesh.vertices[mesh.faces[facet]]
     z = corners[:, :, 2]
     flat, hangs = np.ptp(z, axis=1) < FLAT, area[facet]
-    if len(facet) and labels_of(mesh)[1] > 1:  # one shell alone hides none of its own facets
+    if len(facet) and not one_shell and labels_of(mesh)[1] > 1:
         slopes, ceilings = np.flatnonzero(~flat), np.flatnonzero(flat)
         hangs[slopes] *= bare_share(mesh, facet[slopes])
         hangs[ceilings] = _bare_ceilings(mesh, corners[ceilings], crew)

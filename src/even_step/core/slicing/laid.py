@@ -12,7 +12,7 @@ from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, sta
 from even_step.core.plane.region import Regions
 
 DOT = 0.3  # mm; what fills a gap and is shorter is a dot,
-DOT_WIDTH = 0.5  # and is left out, unless it is so wide that its place would be a void
+DOT_AREA = 0.12  # mm², and is left out, unless it covers so much that its place would be a void
 STANDS_OUT = 0.02  # mm, by which a line may be wider than where its room is narrowest; half of it on each side
 
 
@@ -114,7 +114,7 @@ def strands_joined(many: list[Strands]) -> Strands:
 
 
 def without_dots(strands: Strands, least: float) -> Strands:
-    """Leave out lines that are narrow and shorter than ``least`` mm: the nozzle would stop for hardly any plastic."""
+    """Leave out lines shorter than ``least`` mm that cover little: the nozzle would stop for hardly any plastic."""
     if len(strands.item) == 0:
         return strands
     steps = np.zeros(len(strands.xy))
@@ -122,7 +122,8 @@ def without_dots(strands: Strands, least: float) -> Strands:
     steps[strands.start[:-1]] = 0.0
     along = np.cumsum(steps)
     long = along[strands.start[1:] - 1] - along[strands.start[:-1]]
-    kept = np.flatnonzero((long >= least - 1e-9) | (np.maximum.reduceat(strands.width, strands.start[:-1]) > DOT_WIDTH))
+    wide = np.maximum.reduceat(strands.width, strands.start[:-1])
+    kept = np.flatnonzero((long >= least - 1e-9) | ((long + wide) * wide > DOT_AREA))
     return strands if len(kept) == len(strands.item) else _chosen_strands(strands, kept)
 
 

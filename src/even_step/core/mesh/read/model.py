@@ -183,7 +183,9 @@ def _repaired(mesh: Mesh, repair: Repair, look: Callable[[], None]) -> _Done:
 
 def _mended(model: Model, repair: Repair, look: Callable[[], None]) -> Model:
     done = [_repaired(body.mesh, repair, look) for body in model.bodies]
-    bodies = tuple(Body(body.name, one.mesh, one.closed) for body, one in zip(model.bodies, done, strict=True))
+    bodies = tuple(
+        Body(body.name, one.mesh, one.closed, one.found.shells) for body, one in zip(model.bodies, done, strict=True)
+    )
     told: tuple[str, ...] = _told(done)
     left: tuple[str, ...] = ()
     if repair == "none":

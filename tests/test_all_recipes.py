@@ -1,0 +1,52 @@
+"""Every model of the demo and every nasty one, with every shipped recipe on every machine: never a traceback."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+
+from even_step.core.errors import EvenStepError
+from even_step.core.job.bring_in import parts_of
+from even_step.core.job.model import Job, Machine, Material, Recipe
+from even_step.core.job.shipped import DATA, find, shipped
+from even_step.core.mesh.read.model import read_model
+from even_step.core.pipeline import slice_job
+from even_step.core.stages import StageCache
+from tests.shapes import NASTY, write_stl
+
+DEMO = sorted(path for path in (DATA / "demo").iterdir() if path.suffix in {".stl", ".step", ".3mf"})
+FITS = {"Figure": ("Larch 220 fine",)}
+PAIRS = [
+    (machine, recipe)
+    for machine, recipe in itertools.product(shipped(Machine), shipped(Recipe))
+    if machine in FITS.get(recipe, shipped(Machine))
+]
+
+
+def sliced(path, machine, recipe, hands):
+    job = Job(
+        name=path.stem,
+        machine=find(Machine, machine),
+        materials=(find(Material, "PLA"),),
+        recipe=find(Recipe, recipe),
+        settings={"layers.height": 0.1, "layers.first_height": 0.1} if "fine" in machine else {},
+        parts=parts_of(path, read_model(path)),
+    )
+    try:
+        return slice_job(job, hands, StageCache())
+    except EvenStepError as error:
+        assert error.exit_code == 2, error  # a recipe for another nozzle is refused with its range
+        return None
+
+
+@pytest.mark.parametrize(("machine", "recipe"), PAIRS)
+def test_small_and_nasty_models_slice_everywhere(tmp_path, hands, machine, recipe):
+    for number, facets in enumerate(NASTY.values()):
+        sliced(write_stl(tmp_path / f"{number}.stl", facets), machine, recipe, hands)
+
+
+@pytest.mark.parametrize("path", DEMO, ids=lambda path: path.stem)
+@pytest.mark.parametrize("recipe", list(shipped(Recipe)))
+def test_every_demo_part_slices_with_every_recipe(hands, path, recipe):
+    sliced(path, "Larch 220 fine" if recipe == "Figure" else "Larch 220", recipe, hands)
