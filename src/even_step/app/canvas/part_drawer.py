@@ -111,6 +111,7 @@ class PartDrawer:
         self._ctx.depth_func = ">"
         for part, piece in _pieces(scene):
             give(self._facets, stands=part.matrix)
+            self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
             buffers = self._mesh(piece.model, few=False)
             buffers.array.render(moderngl.TRIANGLES, vertices=3 * buffers.facets)
         self._ctx.depth_func = "<"

@@ -67,7 +67,7 @@ class PaperCube(QWidget):
             painter.setPen(QPen(QColor(PAPER.faint), 1))
             painter.setBrush(mixed(PAPER.rule, PAPER.sheet, facing))
             painter.drawPolygon(corners)
-            if facing > 0.45:
+            if corners.boundingRect().width() > painter.fontMetrics().horizontalAdvance(word) + 2 and facing > 0.3:
                 painter.setPen(QColor(PAPER.ink))
                 painter.drawText(corners.boundingRect(), Qt.AlignmentFlag.AlignCenter, word)
         painter.end()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -61,7 +62,8 @@ class _Reader:
                 done = isinstance(message, Answer) and message.outcome == "done"
                 self.arrived(message, receive_arrays(self.connection) if done else {})
         except (EOFError, OSError):
-            self.broken()
+            with contextlib.suppress(RuntimeError):  # at the very end the client may be gone already
+                self.broken()
 
 
 class WorkerClient(QObject):

@@ -44,5 +44,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         round(thick, 3),
         "mm",
         f"{part.title} has features {thick:.2f} mm thin in {where}: below {least:g} mm no line fits, they {done}",
-        "a finer nozzle" if settings.thicken else "thicken what is too thin, or a finer nozzle",
+        "a finer nozzle"
+        if settings.thicken
+        else f"draw it {least:g} mm thick, lay one line where too thin, or fit a finer nozzle",
     )

@@ -25,6 +25,7 @@ void main() {
     vec3 normal = normalize(cross(dFdx(place), dFdy(place)));
     if (ghost) {
         // Hidden undersides face away from the viewer; seen through the part, they are dashes.
+        if (gl_FrontFacing) discard;
         if (dot(normal, normalize(eye - place)) > 0.0) normal = -normal;
         float hidden = degrees(atan(-normal.z, length(normal.xy)));
         float dash = fract((gl_FragCoord.x - gl_FragCoord.y) / (14.0 * points));
