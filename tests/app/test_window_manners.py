@@ -9,14 +9,16 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 
 from even_step.app.desk import Note
 from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
 from even_step.app.work.client import TRIES
-from even_step.core.job.edits import copy_at, moved
+from even_step.core.job.edits import copy_at, moved, on_machine, with_material
 from even_step.core.job.file import read_job_file
+from even_step.core.job.model import Machine, Material
+from even_step.core.job.shipped import find
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -320,8 +322,13 @@ def test_the_slice_button_says_that_it_will_stop(hand, tmp_path):
 
 
 def test_output_lists_only_materials_that_are_used(block):
-    trial = block.slice()
-    assert [one["name"] for one in trial.report["material"] if one["volume_mm3"] > 0] == ["PLA"]
+    job = on_machine(block.desk.job, find(Machine, "Alder 300 twin"))
+    block.desk.store.do("two spools", with_material(job, 1, find(Material, "PETG")))
+    block.slice()
+    block.click("step Output")
+    shown = [words.text() for words in block.window.output.findChildren(QLabel)]
+    assert "PLA" in shown
+    assert not any("PETG" in text for text in shown)
 
 
 def test_the_paper_cube_turns_the_view_and_its_sides_can_be_clicked(block):

@@ -124,18 +124,6 @@ def turned(job: Job, spots: Iterable[Spot], axis: int, degrees: float) -> Job:
     return job
 
 
-def turned_to(job: Job, spots: Iterable[Spot], axis: int, degrees: float) -> Job:
-    """Set one of the typed angles: about z that of each chosen copy, about x and y that of the part."""
-    chosen = list(spots)
-    if axis == 2:
-        return _with_copies(job, chosen, lambda c: c.model_copy(update={"turn": _within_turn(degrees)}))
-    for number in dict.fromkeys(spot[0] for spot in chosen):
-        turn = list(job.parts[number].turn)
-        turn[axis] = _within_turn(degrees)
-        job = with_part(job, number, turn=tuple(turn))
-    return job
-
-
 def posed_by(job: Job, number: int, matrix: NDArray[np.float64]) -> Job:
     """Turn a part by a rotation in its own frame (before its copies' turns), such as one that sets a face down."""
     part = job.parts[number]
