@@ -28,9 +28,7 @@ class Background(QObject):
         """Do some work, then hand its result over, unless newer work came under the topic meanwhile."""
         if self._closed:
             return
-        before = self._newest.get(topic)
-        if before:
-            before.cancel()
+        self.forget(topic)
         future = self._pool.submit(work)
         self._newest[topic] = future
 
@@ -39,6 +37,12 @@ class Background(QObject):
                 self._finished.emit((topic, done), then)
 
         future.add_done_callback(arrived)
+
+    def forget(self, topic: str) -> None:
+        """Let go of what waits or runs under a topic: its result is not wanted any more."""
+        before = self._newest.pop(topic, None)
+        if before:
+            before.cancel()
 
     def _hand_over(self, arrived: tuple[str, Future[Any]], then: Callable[[Any], None]) -> None:
         topic, future = arrived

@@ -25,8 +25,8 @@ LOUVRE_LAYER = 30
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
 
-def wait_until(done: Callable[[], bool], what: str, patience: int = PATIENCE) -> None:
-    """Let the window work until something is so.
+def wait_until(done: Callable[[], bool], what: str, lacking: Callable[[], str] = str) -> None:
+    """Let the window work until something is so; ``lacking`` says what it waits for in vain.
 
     Raises
     ------
@@ -38,24 +38,34 @@ def wait_until(done: Callable[[], bool], what: str, patience: int = PATIENCE) ->
     look.timeout.connect(lambda: loop.quit() if done() else None)
     late.timeout.connect(loop.quit)
     look.start(15)
-    late.start(patience)
+    late.start(PATIENCE)
     if not done():
         loop.exec()
     look.stop()
     late.stop()
     if not done():
-        raise EvenStepError(f"waited too long for {what}")
+        raise EvenStepError(f"waited too long for {what} {lacking()}".rstrip())
 
 
 def drawn(window: Window) -> bool:
     """Whether everything is read, placed and drawn whole."""
-    ready = window.area.canvas.is_whole and not window.files.reading and not window.desk.background.busy
-    return ready and window.desk.shelf.has_all(window.desk.job.parts)
+    return not _under_way(window)
+
+
+def _under_way(window: Window) -> list[str]:
+    """Name what is not done yet."""
+    ready = {
+        "drawing": window.area.canvas.is_whole,
+        "reading": not window.files.reading,
+        "geometry": not window.desk.background.busy,
+        "models": window.desk.shelf.has_all(window.desk.job.parts),
+    }
+    return [piece for piece, done in ready.items() if not done]
 
 
 def shoot(window: Window, path: Path) -> None:
     """Take a picture of the window as it is on the screen."""
-    wait_until(lambda: drawn(window), "the picture")
+    wait_until(lambda: drawn(window), path.name, lambda: f"({', '.join(_under_way(window))})")
     app = application()
     for _ in range(3):
         app.processEvents()

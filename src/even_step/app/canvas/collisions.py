@@ -56,6 +56,7 @@ class Collisions(QObject):
         near = _near_pairs(scene.parts)
         over = [(part, area) for part in scene.parts for area in areas if _meets(part.box, area)]
         if not near and not over:
+            self._background.forget("collisions")
             self._take(({}, frozenset()))
             return
         self._models |= parts
