@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 import shapely
+import trimesh
 
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
@@ -88,6 +89,22 @@ def test_equal_layers_apart_are_computed_once(hands):
     tower = np.concatenate((box(10, 10, 5), box(6, 6, 5, (0, 0, 5)), box(10, 10, 5, (0, 0, 10))))
     done = cut(tower, [2.0, 7.0, 12.0], hands)
     assert done.which.tolist() == [0, 1, 0]
+
+
+@pytest.mark.parametrize(("sides", "turned"), [(4, 0.0), (6, 11.0), (61, 3.0), (200, 0.7), (378, 45.0)])
+def test_the_diagonals_of_a_straight_wall_make_no_layer_differ(hands, sides, turned):
+    ring = trimesh.creation.annulus(r_min=9, r_max=15, height=20, sections=sides)
+    ring.apply_transform(trimesh.transformations.rotation_matrix(math.radians(turned), (0, 0, 1)))
+    done = cut(np.asarray(ring.triangles), np.linspace(-9.9, 9.9, 67), hands, ContourSettings(2.0, 0.01))
+    assert len(done.outline) == 1
+    edge = sides / 2 * math.sin(2 * math.pi / sides)
+    assert areas(done)[0] == pytest.approx(edge * (15**2 - 9**2), rel=2e-3)
+
+
+def test_corners_of_a_very_fine_curve_are_kept(hands):
+    ring = trimesh.creation.cylinder(radius=10, height=4, sections=50_000)
+    done = cut(np.asarray(ring.triangles), [0.0], hands)
+    assert areas(done)[0] == pytest.approx(math.pi * 100, rel=1e-5)
 
 
 def test_simplifying_moves_the_outline_by_less_than_the_resolution(hands):

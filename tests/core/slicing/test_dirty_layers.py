@@ -135,6 +135,25 @@ def test_a_pin_in_its_hole_becomes_one_with_it_and_has_no_walls_inside(hands, va
     assert closed == pytest.approx(plain, rel=0.01, abs=2.0)
 
 
+def test_narrow_holes_go_and_wider_ones_stay():
+    plate = shapely.box(0, 0, 30, 10)
+    thin, long, pin = shapely.box(2, 2, 12, 2.01), shapely.box(2, 5, 12, 5.06), shapely.Point(20, 5).buffer(0.2)
+    closed, changed = without_slits(one(plate.difference(shapely.union_all([thin, long, pin]))))
+    assert changed.all()
+    assert region.area(closed)[0] == pytest.approx(300 - long.area - pin.area, abs=0.01)
+    assert len(region.holes(closed)) == 2
+
+
+def test_of_many_holes_those_told_are_filled():
+    plates = [shapely.box(0, 0, 30, 10).difference(shapely.box(2, 2, 4, 4)), shapely.box(0, 0, 5, 5)]
+    plates.append(shapely.box(0, 0, 30, 10).difference(shapely.MultiPoint([(5, 5), (12, 5)]).buffer(1)))
+    some = np.array([region.multi(plate) for plate in plates], object)
+    filled = region.without(some, np.array([True, False, True]))
+    assert shapely.get_num_interior_rings(shapely.get_geometry(filled, 0)).tolist() == [0, 0, 1]
+    assert region.area(filled)[:2].tolist() == [300, 25]
+    assert shapely.covers(filled[2], shapely.Point(12, 5)) != shapely.covers(filled[2], shapely.Point(5, 5))
+
+
 def test_a_fine_curve_and_a_sharp_notch_are_no_slits():
     ring = shapely.Point(0, 0).buffer(10, quad_segs=2000).difference(shapely.Point(0, 0).buffer(0.3, quad_segs=100))
     notch = shapely.box(0, 0, 10, 10).difference(shapely.Polygon([(4, 10), (6, 10), (5, 4)]))

@@ -291,6 +291,31 @@ def without_holes(regions: Regions) -> Regions:
     return np.array([union_all(filled[owner == i]) for i in range(len(regions))], object)
 
 
+def holes(regions: Regions) -> Regions:
+    """Return the holes of all regions as polygons, in the order of ``without``."""
+    closed, of = shapely.get_rings(shapely.get_parts(regions), return_index=True)
+    return np.asarray(shapely.polygons(closed[~_first_of(of)]), object)
+
+
+def without(regions: Regions, gone: NDArray[np.bool_]) -> Regions:
+    """Fill some holes: ``gone`` tells for each of all which."""
+    polygons, owner = shapely.get_parts(regions, return_index=True)
+    closed, of = shapely.get_rings(polygons, return_index=True)
+    keep = _first_of(of)
+    keep[~keep] = ~gone
+    return gathered(shapely.polygons(closed[keep], indices=of[keep]), owner, len(regions))
+
+
+def _first_of(owner: Index) -> NDArray[np.bool_]:
+    """Tell which entries are the first with their owner."""
+    return np.asarray(np.diff(owner, prepend=-1) != 0)
+
+
+def simplified(regions: Regions, tolerance: float) -> Regions:
+    """Return regions with as few corners as stay within a tolerance in mm (Douglas and Peucker 1973)."""
+    return valid.cleaned(np.asarray(shapely.simplify(regions, tolerance), object))
+
+
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> shapely.MultiPolygon:
     """Return a rectangle."""
     return multi(shapely.box(x0, y0, x1, y1))

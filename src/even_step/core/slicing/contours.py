@@ -31,6 +31,7 @@ from even_step.core.plane.trace import (
 from even_step.core.slicing.chains import chain_cuts
 from even_step.core.work import Crew, runs_of
 
+STRAIGHT = 1e-7  # mm off a side, which is nothing but rounding of numbers
 LEAST_RING = 1e-3  # mm², a smaller ring holds no plastic worth a line
 
 
@@ -171,6 +172,7 @@ def _tidy(points, loop, layer, count, tolerance):  # type: ignore[no-untyped-def
     ring = np.zeros(loop.shape[0], np.int64)
     by_layer = np.zeros(count + 1, np.int64)
     signature = np.empty(count, np.uint64)
+    corner = np.empty((most, 2))
     turned = np.empty((most, 2))
     keep = np.empty(most, np.bool_)
     stack = np.empty((most + 4, 2), np.int64)
@@ -183,23 +185,21 @@ def _tidy(points, loop, layer, count, tolerance):  # type: ignore[no-untyped-def
             size = last - first
             if size < 3:
                 continue
-            at = start_of_ring(points, first, last)
+            size = _corners(points, first, last, corner)
+            at = start_of_ring(corner, 0, size)
             for i in range(size):
                 j = at + i
-                if j >= last:
+                if j >= size:
                     j -= size
-                turned[i, 0] = points[j, 0]
-                turned[i, 1] = points[j, 1]
+                turned[i, 0] = corner[j, 0]
+                turned[i, 1] = corner[j, 1]
             simplify_ring(turned, size, tolerance, keep, stack)
             begin = w
             for i in range(size):
                 if keep[i]:
-                    x = np.round(turned[i, 0] * 1000.0) / 1000.0 + 0.0
-                    y = np.round(turned[i, 1] * 1000.0) / 1000.0 + 0.0
-                    if w == begin or xy[w - 1, 0] != x or xy[w - 1, 1] != y:
-                        xy[w, 0] = x
-                        xy[w, 1] = y
-                        w += 1
+                    xy[w, 0] = turned[i, 0]
+                    xy[w, 1] = turned[i, 1]
+                    w += 1
             if w - begin < 3 or abs(ring_area(xy, begin, w)) < LEAST_RING:
                 w = begin
                 continue
@@ -213,6 +213,42 @@ def _tidy(points, loop, layer, count, tolerance):  # type: ignore[no-untyped-def
         by_layer[k + 1] = rings
         signature[k] = state
     return xy[:w].copy(), ring[: rings + 1].copy(), by_layer, signature
+
+
+@kernel
+def _corners(points, first, last, corner):  # type: ignore[no-untyped-def]
+    """Write the corners of a loop, on the grid, and return how many.
+
+    A facet's diagonal adds a point to a straight side, elsewhere in each layer: were it to stay, equal layers would
+    be simplified otherwise and not be known for equal.
+    """
+    size = 0
+    count = last - first
+    begin, far = first, 0.0  # farthest from any point is a corner
+    for p in range(first + 1, last):
+        away = (points[p, 0] - points[first, 0]) ** 2 + (points[p, 1] - points[first, 1]) ** 2
+        if away > far:
+            begin, far = p, away
+    x0, y0 = points[begin, 0], points[begin, 1]
+    for i in range(count):
+        p = begin + i if begin + i < last else begin + i - count
+        q = p + 1 if p + 1 < last else first
+        x, y = points[p, 0], points[p, 1]
+        dx, dy = points[q, 0] - x0, points[q, 1] - y0
+        side = dx * (y - y0) - dy * (x - x0)
+        ahead = dx * (x - x0) + dy * (y - y0)
+        long = dx * dx + dy * dy
+        if i > 0 and side * side <= STRAIGHT * STRAIGHT * long and 0.0 <= ahead <= long:
+            continue
+        x0, y0 = x, y
+        x, y = np.round(x * 1000.0) / 1000.0 + 0.0, np.round(y * 1000.0) / 1000.0 + 0.0
+        if size == 0 or corner[size - 1, 0] != x or corner[size - 1, 1] != y:
+            corner[size, 0] = x
+            corner[size, 1] = y
+            size += 1
+    while size > 1 and corner[size - 1, 0] == corner[0, 0] and corner[size - 1, 1] == corner[0, 1]:
+        size -= 1
+    return size
 
 
 @kernel
