@@ -37,7 +37,7 @@ def main() -> None:
         kernels.config.CACHE_DIR = folder
         order = Order()
         event.register("numba:compile", order)  # type: ignore[no-untyped-call]
-        from even_step.core.warm import run_everything  # noqa: PLC0415 - kernels take the folder when they are loaded
+        from even_step.core.warm_runs import run_everything  # noqa: PLC0415 - kernels take the folder when they are loaded
 
         run_everything()
     known = [name for name in dict.fromkeys(order.names) if name in kernels.KERNELS]

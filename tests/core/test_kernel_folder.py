@@ -14,6 +14,8 @@ import pytest
 from even_step.core import kernel_folder, kernels
 from even_step.core.warm import LIST, _Voice
 
+ROOT = Path(__file__).parents[2]
+PATHS = {"PYTHONPATH": os.pathsep.join((str(ROOT / "src"), str(ROOT)))}
 OLD, NEW = "0123456789abcdef", "fedcba9876543210"
 
 
@@ -41,19 +43,23 @@ def test_where_one_root_cannot_be_written_the_next_is_taken(tmp_path):
     last.rmdir()
 
 
-def test_the_list_holds_every_kernel_that_a_slice_calls():
+@pytest.fixture(scope="module")
+def said():
+    """What a process of its own says of kernels: here others have been called already."""
+    command = [sys.executable, "-m", "tests.kernel_calls"]
+    done = subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ | PATHS, cwd=ROOT)
+    return json.loads(done.stdout)
+
+
+def test_the_list_holds_every_kernel_that_the_warm_up_calls(said):
     listed = {(name, signature) for name, signature in json.loads(LIST.read_text())}
-    code = (
-        "import json\nfrom even_step.core import kernels\nfrom even_step.core.warm import run_everything\n"
-        "run_everything()\n"
-        "calls = [[n, repr(t)] for n, k in kernels.KERNELS.items() for t in k.signatures]\n"
-        "print(json.dumps([calls, list(kernels.KERNELS)]))"
-    )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=os.environ)
-    calls, known = json.loads(done.stdout)
-    called = {tuple(one) for one in calls}
-    assert called - listed == set(), "run tools/record_kernels.py"
-    assert {name for name, _ in listed} <= set(known), "run tools/record_kernels.py"
+    assert {tuple(call) for call in said["calls"]} - listed == set(), "run tools/record_kernels.py"
+    assert {name for name, _ in listed} <= set(said["known"]), "run tools/record_kernels.py"
+
+
+def test_the_warm_up_calls_every_kernel_that_the_core_calls(said):
+    assert len(said["wanted"]) > 60
+    assert set(said["wanted"]) - {name for name, _ in said["calls"]} == set(), "let core/warm_runs.py call them"
 
 
 def test_machine_code_goes_into_one_folder_for_good():

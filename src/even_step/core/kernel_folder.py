@@ -17,16 +17,17 @@ from pathlib import Path
 import platformdirs
 
 CORE = Path(__file__).parent
+DECORATOR = "kernels.py"  # how they are compiled
 READY = "ready"  # the file that says all kernels of a folder are compiled
 OUR_NAME = re.compile(r"[0-9a-f]{16}")
 
 
 def _source_hash() -> str:
-    """Hash of every source that holds a kernel (hex, 16 characters)."""
+    """Hash every source that decides what a kernel is (hex, 16 characters)."""
     digest = hashlib.blake2b(digest_size=8)
     for path in sorted(CORE.rglob("*.py")):
         source = path.read_bytes()
-        if b"@kernel" in source:
+        if b"@kernel" in source or path.name == DECORATOR:
             digest.update(str(path.relative_to(CORE)).encode())
             digest.update(source)
     return digest.hexdigest()

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numba
+from numba.core import types
 
 from even_step.core.kernel_folder import FOLDER
 
@@ -21,6 +22,16 @@ def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     Division by zero gives infinity as in NumPy instead of raising. Kernels are private to their module; a
     public wrapper checks what they are given, for they check no bounds.
     """
-    made: Callable[..., Any] = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
+    made: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
+    template = made.get_call_template
+
+    def once_a_type(args: Iterable[Any], kws: dict[str, Any]) -> Any:
+        """Find what a call from another kernel calls; a constant is as any number of its type.
+
+        Else numba compiles a kernel again for each constant that it is called with.
+        """
+        return template(tuple(types.unliteral(kind) for kind in args), kws)  # type: ignore[no-untyped-call]
+
+    made.get_call_template = once_a_type
     KERNELS[f"{function.__module__}:{function.__name__}"] = made
-    return made
+    return made  # type: ignore[no-any-return]

@@ -1,4 +1,4 @@
-"""Compile every kernel once, by slicing a small block with a shaft and reading its G-code back.
+"""Compile every kernel once, by using each on small models.
 
 Compiling holds the interpreter, so a second process works through the list of kernels from its other end until the two
 meet in the folder where machine code is kept.
@@ -10,56 +10,20 @@ import importlib
 import json
 import subprocess
 import sys
-import tempfile
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 from numba.core.sigutils import normalize_signature
 
 from even_step.core import kernel_folder, kernels
-from even_step.core.job.bring_in import parts_of
-from even_step.core.job.model import Job, Machine, Material, Recipe
-from even_step.core.job.shipped import DATA, find
-from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE
-from even_step.core.mesh.read.model import read_model
-from even_step.core.motion.check import check_gcode
-from even_step.core.motion.writer import gcode
-from even_step.core.output import write_whole
-from even_step.core.pipeline import slice_job
-from even_step.core.report import gcode_job, report
-from even_step.core.stages import StageCache, StageRun
-from even_step.core.warm_models import write_models
-from even_step.core.work import crew
+from even_step.core.job.shipped import DATA
+from even_step.core.warm_runs import run_everything
 
 #: What each kernel is called with, in the order a slice first needs them; made by ``tools/record_kernels.py``.
 LIST = DATA / "kernels.json"
 OFTEN = 0.5  # s between two looks at how far it is
 PATIENCE = 60.0  # s for the other process to finish the kernel it is at
-
-
-def run_everything() -> None:
-    """Run everything that is compiled."""
-    with tempfile.TemporaryDirectory(prefix="even-step-") as name, crew(2) as hands:
-        folder = Path(name)
-        for path in write_models(folder):
-            parts = parts_of(path, read_model(path))
-            job = Job(
-                name="warm",
-                machine=find(Machine, DEFAULT_MACHINE),
-                materials=(find(Material, DEFAULT_MATERIAL),),
-                recipe=find(Recipe, DEFAULT_RECIPE),
-                parts=parts,
-                settings={"layers.height": 0.3},
-            )
-            cache = StageCache()
-            run = StageRun(hands, cache)
-            sliced = slice_job(job, hands, cache, run)
-            report(sliced, run)
-            target = folder / "out.gcode"
-            write_whole(target, gcode(gcode_job(sliced), hands))
-            check_gcode(target)
 
 
 def compile_listed() -> None:

@@ -9,6 +9,9 @@ import numpy as np
 SIDES = ((0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3))
 
 
+BROKEN = "v 0 0 zero\n"
+
+
 def block(low: float, high: float, bottom: float, top: float, first: int = 0) -> tuple[list[str], list[str]]:
     """Return the vertex and face lines of an upright box as OBJ; ``first`` vertices come before them."""
     corners = [f"v {x} {y} {z}" for x in (low, high) for y in (low, high) for z in (bottom, top)]
@@ -16,12 +19,19 @@ def block(low: float, high: float, bottom: float, top: float, first: int = 0) ->
     return corners, faces
 
 
+def wedge(first: int) -> tuple[list[str], list[str]]:
+    """Return a wedge that grows out of the block's side from a wall of two lines to nothing."""
+    plan = ((8.0, -0.6), (8.0, 0.6), (16.0, -0.02), (16.0, 0.02))
+    corners = [f"v {x} {y} {z}" for x, y in plan for z in (0.0, 2.0)]
+    return corners, ["f " + " ".join(str(first + 1 + corner) for corner in side) for side in SIDES]
+
+
 def write_models(folder: Path) -> list[Path]:
     """Write one small model in every format that a kernel reads."""
-    outer, inner = block(-9, 9, 0, 4), block(-2, 2, 1, 3, first=8)
+    outer, inner, fin = block(-9, 9, 0, 4), block(-2, 2, 1, 3, first=8), wedge(first=16)
     hole = ["f " + " ".join(reversed(face.split()[1:])) for face in inner[1]]
     solid = folder / "block.obj"
-    solid.write_text("\n".join((*outer[0], *inner[0], *outer[1], *hole)) + "\n")
+    solid.write_text("\n".join((*outer[0], *inner[0], *fin[0], *outer[1], *hole, *fin[1])) + "\n")
     inside_out = folder / "inside_out.obj"
     inside_out.write_text("\n".join((*outer[0], "f " + " ".join(outer[1][0].split()[:0:-1]), *outer[1][1:-1])) + "\n")
     corners = np.array([line.split()[1:] for line in outer[0]], np.float32)
