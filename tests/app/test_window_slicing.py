@@ -7,14 +7,17 @@ import signal
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from even_step.app.stations.layers import FindingRow, RoleRow
+from even_step.app.work.requests import Answer
 from even_step.cli import main
 from even_step.core.job import edits
 from even_step.core.job.shipped import DATA
 from even_step.core.motion.check import check_gcode
+from even_step.core.toolpath.colours import ROLE_COLOURS
 from tests.shapes import ball, box, write_stl
 
 DEMO = DATA / "demo"
@@ -170,7 +173,7 @@ def test_a_hidden_role_is_not_drawn(block):
     block.slice()
     block.key(Qt.Key.Key_5)
     shown = picture_of(block)
-    slate = np.array([0x5B, 0x47, 0x33])
+    slate = np.array(QColor(ROLE_COLOURS["outer-wall"]).getRgb()[2::-1])
     near = (np.abs(shown.astype(int) - slate).sum(axis=2) < 60).sum()
     block.click("role outer-wall", RoleRow)
     hidden = picture_of(block)
@@ -297,6 +300,31 @@ def test_a_worker_killed_in_mid_slice_leaves_the_button_ready(hand, tmp_path):
     os.kill(hand.desk.worker.pid, signal.SIGKILL)
     hand.wait(lambda: not hand.desk.trials.running)
     assert hand.window.strip.button.isEnabled()
+
+
+def test_a_layer_that_could_not_be_worked_out_is_shown_at_its_part(block):
+    desk = block.desk
+    block.key(Qt.Key.Key_F5)
+    task = desk.trials._task
+    words = "block: layer 3, at 0.60 mm, could not be worked out"
+    desk.worker._take(desk.worker._generation, Answer(task.number, "failed", words, ("block", 0.6)), {})
+    assert not desk.trials.running
+    assert desk.view.station == "Parts"
+    assert list(desk.selection.spots) == [(0, 0)]
+    assert desk.trials.fault_of(desk.job_of_bed) == ("block", 0.6)
+    block.drawn()
+    low, _ = block.canvas.scene.parts[0].box
+    corner = block.canvas.camera.project([[low[0], low[1], 0.6]])[0]
+    shot = block.window.area.grab().toImage()
+    offset = block.canvas.pos()
+    near = [
+        shot.pixelColor(round(corner[0]) + x + offset.x(), round(corner[1]) + y + offset.y())
+        for x in range(-3, 4)
+        for y in range(-3, 4)
+    ]
+    assert any(colour.red() > colour.green() + 60 for colour in near)
+    desk.store.do("another height", edits.with_setting(desk.job, "layers.height", 0.25))
+    assert desk.trials.fault_of(desk.job_of_bed) is None
 
 
 def test_a_finding_that_stops_bars_the_export_until_forced(block, tmp_path):

@@ -20,7 +20,7 @@ from even_step.app.work.entry import Started
 from even_step.core.errors import SettingError
 from even_step.core.job.beds import bed_count, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints
-from even_step.core.job.edits import Spot, copy_at
+from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import Job
 
 
@@ -59,7 +59,15 @@ class Desk(QObject):
         self._of_bed: tuple[Job, int, Job] | None = None
         self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None
         self.worker.lost.connect(lambda text: self.note(text, "caution", stays=True))
-        self.trials.failed.connect(lambda text: self.note(text, "stop"))
+        self.trials.failed.connect(self._tell_failure)
+
+    def _tell_failure(self, text: str) -> None:
+        """Say why a slice failed, and pick the part it failed at."""
+        self.note(text, "stop")
+        fault = self.trials.fault_of(self.job_of_bed)
+        if fault:
+            self.view.set("station", "Parts")
+            self.selection.pick([spot for spot in spots_of(self.job) if self.job.parts[spot[0]].name == fault[0]])
 
     @property
     def job(self) -> Job:

@@ -26,8 +26,10 @@ class TrialLines:
 
     points: NDArray[np.float32]
     layer: NDArray[np.int64]
-    shell_points: NDArray[np.float32]
-    shell_layer: NDArray[np.int64]
+    wall_points: NDArray[np.float32]
+    wall_layer: NDArray[np.int64]
+    face_points: NDArray[np.float32]
+    face_layer: NDArray[np.int64]
     inside_points: NDArray[np.float32]
     inside_layer: NDArray[np.int64]
     top: NDArray[np.float64]
@@ -90,6 +92,11 @@ class Trials(QObject):
         self._task: Task | None = None
         self._wanted: Trial | None = None  # to be shown once its lines are made again
         self._number = 0
+        self._fault: tuple[Job, str, float] | None = None
+
+    def fault_of(self, job: Job) -> tuple[str, float] | None:
+        """Return the part and the height in mm at which a slice of the job failed, if it did."""
+        return self._fault[1:] if self._fault and self._fault[0] == job else None
 
     @property
     def running(self) -> bool:
@@ -116,6 +123,7 @@ class Trials(QObject):
             self._keep(bed, job, report, arrays, again)
 
         def failed(message: str) -> None:
+            self._fault = (job, *task.place) if task.place else None
             self._give_up(task)
             self.failed.emit(message)
 

@@ -60,9 +60,15 @@ class JobError(EvenStepError):
 
 
 class GeometryError(EvenStepError):
-    """An outline could not be worked out, by any means there is."""
+    """An outline could not be worked out, by any means there is; ``height`` is that of its layer in mm, if known."""
 
     exit_code = 3
+
+    def __init__(
+        self, message: str, *, subject: str | Path = "", remedy: str = "", height: float | None = None
+    ) -> None:
+        super().__init__(message, subject=subject, remedy=remedy)
+        self.height = height
 
 
 class OutputError(EvenStepError):

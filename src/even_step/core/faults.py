@@ -42,6 +42,7 @@ def guarded(make: Callable[[], T], part: str, heights: Heights, attempt: Callabl
             f"layer {layer + 1}, at {heights.top[layer]:.2f} mm, could not be worked out",
             subject=part,
             remedy="repair the model, turn it a little, or choose another layer height",
+            height=float(heights.top[layer]),
         ) from error
 
 

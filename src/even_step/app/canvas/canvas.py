@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -33,6 +33,7 @@ from even_step.core.job.edits import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
 ZOOM_A_NOTCH = 0.88
+BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
 MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
 
@@ -65,6 +66,7 @@ class Canvas(QWidget):
         self._stale = True
         self._fitted = False
         self.is_whole = False
+        self.share = 0.0  # of the whole picture, as far as it is drawn
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self.redraw)
         self.scene = build_scene(desk, {}, {}, frozenset())
@@ -182,7 +184,8 @@ class Canvas(QWidget):
             size = round(self.width() * ratio), round(self.height() * ratio)
             moving = self._rest.isActive()
             camera = replace(self.camera, size=size)
-            self.picture, self.is_whole = self._drawing.picture(self.scene, camera, moving=moving, ratio=ratio)
+            self.picture, self.share = self._drawing.picture(self.scene, camera, moving=moving, ratio=ratio)
+            self.is_whole = self.share >= 1.0
             self.picture.setDevicePixelRatio(ratio)
             if not self.is_whole and not moving:
                 QTimer.singleShot(0, self, self.redraw)
@@ -192,6 +195,8 @@ class Canvas(QWidget):
             centred = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(self.rect(), centred, f"Nothing can be drawn here: {self._drawing.fault}")
         painter.drawImage(0, 0, self.picture)
+        if self.scene.lines and not self.is_whole:
+            painter.fillRect(QRectF(0, 0, self.width() * self.share, BAR), QColor(PAPER.accent))
         painter.end()
         self.painted.emit()
 

@@ -50,8 +50,8 @@ class Drawing:
         self._context.makeCurrent(self._surface)
         return self._renderer
 
-    def picture(self, scene: Scene, camera: Camera, *, moving: bool, ratio: float = 1.0) -> tuple[QImage, bool]:
-        """Return a picture of a scene as large as the camera's screen, and whether it is whole.
+    def picture(self, scene: Scene, camera: Camera, *, moving: bool, ratio: float = 1.0) -> tuple[QImage, float]:
+        """Return a picture of a scene as large as the camera's screen, and what share of it is drawn.
 
         Without OpenGL the picture is empty and ``fault`` says why.
 
@@ -61,13 +61,13 @@ class Drawing:
             renderer = self._begin()
         except EvenStepError as error:
             self.fault = str(error)
-            return QImage(), True
+            return QImage(), 1.0
         renderer.finer = FINER if ratio < FINE_ENOUGH else 1
         painted = renderer.paint(scene, camera, moving=moving)
         if painted.fresh or self._image.isNull():
             self._image = self._read(renderer, camera)
         self._context.doneCurrent()
-        return self._image, painted.whole
+        return self._image, painted.share
 
     def _read(self, renderer: Renderer, camera: Camera) -> QImage:
         width, height = max(1, camera.size[0]), max(1, camera.size[1])

@@ -17,6 +17,7 @@ from even_step.core.toolpath.colours import ROLE_COLOURS
 from even_step.core.toolpath.roles import INSIDE, OUTER_WALL, ROLES
 
 ROW = 24  # bytes of a point
+MOST_TOGETHER = 4  # layers whose walls are drawn as one: more would be seen
 FIELDS = (("start", 0, 3), ("width", 12, 1), ("high", 16, 1), ("role", 20, 1), ("end", ROW, 3))
 
 
@@ -37,7 +38,8 @@ class LineDrawer:
         self._array = ctx.vertex_array(self._program, [])
         self._lines: TrialLines | None = None
         self._whole: _Points | None = None
-        self._shell: _Points | None = None
+        self._walls: _Points | None = None
+        self._faces: _Points | None = None
         self._inside: _Points | None = None
         give(self._program, hidden=0)
         inks = np.array([lit(ROLE_COLOURS[role]) for role in ROLES] + [(0.0, 0.0, 0.0)], np.float32)
@@ -57,15 +59,16 @@ class LineDrawer:
         self._free()
         self._lines = lines
         self._whole = self._upload(lines.points, lines.layer)
-        self._shell = self._upload(lines.shell_points, lines.shell_layer)
+        self._walls = self._upload(lines.wall_points, lines.wall_layer)
+        self._faces = self._upload(lines.face_points, lines.face_layer)
         self._inside = self._upload(lines.inside_points, lines.inside_layer)
 
     def begin(self, shape: LinesShape, camera: Camera) -> None:
         """Prepare for drawing a shape."""
         self.hold(shape.lines)
-        way = np.array([LIGHT[0], LIGHT[1], LIGHT[2]])
         right, _, toward = camera.axes
-        way = LIGHT[0] * right + 0.3 * toward + np.array([0.0, 0.0, LIGHT[2]])
+        # More from the side than parts are lit: lines are darker than bone, and their shape must still be seen.
+        way = 2.0 * LIGHT[0] * right + 0.3 * toward + np.array([0.0, 0.0, LIGHT[2]])
         give(
             self._program,
             seen=camera.matrix,
@@ -97,31 +100,45 @@ class LineDrawer:
             self._render(self._whole, first, last - first)
 
     def draw_sketch(self, shape: LinesShape, budget: int) -> int:
-        """Draw a shape in about so many segments: layers below the last in less detail; returns how many."""
-        if self._shell is None or self._inside is None:
+        """Draw a shape in about so many segments, simplified but without gaps; returns how many.
+
+        Of layers below the last, lines are coarser. Where there are still too many walls, those of each few layers are
+        drawn as one of their height; tops and undersides stay where they are.
+        """
+        if self._walls is None or self._faces is None or self._inside is None:
             return 0
         a, end = int(shape.lines.layer[shape.last]), shape.end_of_last
-        drawn = end - a
-        sets = [self._shell]
+        drawn = end - a + self._draw_layers(self._faces, shape, 1)
+        stacks = [self._walls]
         if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in INSIDE):
-            sets.append(self._inside)
-        below = sum(int(points.layer[shape.last] - points.layer[shape.first]) for points in sets)
-        stride = max(1, -(-below // max(1, budget - drawn)))
-        give(self._program, thicker=float(stride))
-        for points in sets:
-            for layer in range(shape.last - 1, shape.first - 1, -stride):
-                count = int(points.layer[layer + 1] - points.layer[layer])
-                self._render(points, int(points.layer[layer]), count)
-                drawn += count
+            stacks.append(self._inside)
+        below = sum(int(points.layer[shape.last] - points.layer[shape.first]) for points in stacks)
+        each = min(max(1, -(-below // max(1, budget - drawn))), MOST_TOGETHER)
+        give(self._program, thicker=float(each))
+        drawn += sum(self._draw_layers(points, shape, each) for points in stacks)
         give(self._program, thicker=1.0)
         self.draw_range(a, end)
         return drawn
 
+    def _draw_layers(self, points: _Points, shape: LinesShape, each: int) -> int:
+        """Draw each few of the layers below the last, from it down; returns how many segments."""
+        spans = (
+            [(shape.first, shape.last)]
+            if each == 1
+            else [(k, k + 1) for k in range(shape.last - 1, shape.first - 1, -each)]
+        )
+        drawn = 0
+        for low, high in spans:
+            first, last = int(points.layer[low]), int(points.layer[high])
+            self._render(points, first, last - first)
+            drawn += last - first
+        return drawn
+
     def _free(self) -> None:
-        for points in (self._whole, self._shell, self._inside):
+        for points in (self._whole, self._walls, self._faces, self._inside):
             if points:
                 points.buffer.release()
-        self._whole = self._shell = self._inside = None
+        self._whole = self._walls = self._faces = self._inside = None
 
     def release(self) -> None:
         """Free all memory."""

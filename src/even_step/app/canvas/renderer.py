@@ -24,10 +24,10 @@ FINER = 2  # the resting picture is drawn so many times larger, on a screen of o
 
 
 class Painted(NamedTuple):
-    """Whether there is something new to show, and whether the picture is whole; else the next call goes on."""
+    """Whether there is something new to show, and what share of the whole picture is drawn; the next call goes on."""
 
     fresh: bool
-    whole: bool
+    share: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +60,7 @@ class Renderer:
         self._shown: Frame | None = None
         self._sketched: _Wanted | None = None
         self._whole: _Wanted | None = None
-        self._steps: Iterator[None] = iter(())
+        self._steps: Iterator[float] = iter(())
         ctx.enable(moderngl.DEPTH_TEST)
 
     def paint(self, scene: Scene, camera: Camera, *, moving: bool) -> Painted:
@@ -70,11 +70,12 @@ class Renderer:
             self._shown = self._frame(camera, whole=False)
             if self._sketched is None or not self._sketched.same(wanted):
                 self._sketch(wanted)
-                return Painted(fresh=True, whole=False)
-        if moving or not self._go_on(wanted):
-            return Painted(fresh=False, whole=False)
+                return Painted(fresh=True, share=0.0)
+        share = 0.0 if moving else self._go_on(wanted)
+        if share < 1.0:
+            return Painted(fresh=False, share=share)
         self._shown = self._frame(camera, whole=True)
-        return Painted(fresh=True, whole=True)
+        return Painted(fresh=True, share=1.0)
 
     def read(self, camera: Camera, into: bytearray) -> None:
         """Read what was painted: rows from the bottom, four bytes a point, red first."""
@@ -123,16 +124,14 @@ class Renderer:
         self._sketched = wanted
         self._learn(drawn, begun)
 
-    def _go_on(self, wanted: _Wanted) -> bool:
-        """Draw the next piece of the whole picture; returns whether it is complete."""
+    def _go_on(self, wanted: _Wanted) -> float:
+        """Draw the next piece of the whole picture; returns what share of it is drawn."""
         if self._whole is None or not self._whole.same(wanted):
             self._whole, self._steps = wanted, self._pieces(wanted)
-        for _ in self._steps:
-            return False
-        return True
+        return next(self._steps, 1.0)
 
-    def _pieces(self, wanted: _Wanted) -> Iterator[None]:
-        """Draw the whole picture, giving way after each piece of a frame's time."""
+    def _pieces(self, wanted: _Wanted) -> Iterator[float]:
+        """Draw the whole picture, giving way after each piece of a frame's time with the share that is drawn."""
         scene, camera = wanted.scene, wanted.camera
         frame = self._frame(camera, whole=True)
         self._begin(frame, wanted)
@@ -145,11 +144,12 @@ class Renderer:
                 self._lines.draw_range(a, min(a + budget, last))
                 self._ctx.finish()
                 if a + budget < last:
-                    yield
+                    yield (a + budget - first) / (last - first)
             return
-        for _ in self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer):
+        pieces = self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer)
+        for number, _ in enumerate(pieces, 1):
             self._ctx.finish()
-            yield
+            yield number / (number + 1)  # how many there will be is not known
             self._use(frame)
 
     def _learn(self, drawn: int, begun: float) -> None:

@@ -13,13 +13,13 @@ from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
 from even_step.app.widgets.marks import draw_mark
+from even_step.app.widgets.veil import draw_veil
 
 WIDTH = 78
 AXIS = 14.0
 ABOVE, BELOW = 70.0, 96.0
 STEPS = (1, 2, 5, 10, 20, 50, 100)
 LEAST_APART = 26.0
-GROUND = 215  # of 255: the paper behind the figures lets the canvas through a little
 
 
 class HeightRuler(QWidget):
@@ -74,11 +74,8 @@ class HeightRuler(QWidget):
         """Draw axis, bands and ends."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ground = QColor(PAPER.paper)
-        ground.setAlpha(GROUND)
-        painter.fillRect(
-            QRectF(0, self.y_of(self.tallest) - 30, WIDTH - 18, self.y_of(0) - self.y_of(self.tallest) + 44), ground
-        )
+        top, bottom = self.y_of(self.tallest), self.y_of(0)
+        draw_veil(painter, QRectF(0, top - 44, WIDTH, bottom - top + 68), ("right", "top", "bottom"))
         self._bands(painter)
         self._axis(painter)
         if self._slides:

@@ -12,13 +12,13 @@ from even_step.app.canvas.scene import LinesShape
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
+from even_step.app.widgets.veil import draw_veil
 from even_step.core.wording import clock
 
 HEIGHT = 84
 SIDES = 20.0
 TALLEST = 44.0
 CUT_AT = 3.0  # times the mean
-GROUND = 215  # of 255
 
 
 class LayerBars(QWidget):
@@ -54,9 +54,7 @@ class LayerBars(QWidget):
     def _draw(self, shape: LinesShape) -> None:
         """Draw the bars once; the canvas beneath moves more often than they do."""
         painter = QPainter(self._drawn)
-        ground = QColor(PAPER.paper)
-        ground.setAlpha(GROUND)
-        painter.fillRect(self.rect(), ground)
+        draw_veil(painter, QRectF(self.rect()), ("left", "top"))
         lines = shape.lines
         room = self.width() - 2 * SIDES
         columns = int(min(lines.count, room))

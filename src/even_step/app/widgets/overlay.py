@@ -15,11 +15,27 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
+from even_step.core.job.model import Bed
 from even_step.core.wording import clock
 
 MOST_LIT, FEW_LIT = 4000, 200  # facets of a face that are lit, and so few that their seams are taken out
 LEAST_APART = 34.0  # points between numbers
+AWAY = 9.0  # mm from the bed's edge to its numbers
+QUARTER = 0.72  # of a round bed's radius: what its quarter of the rim reaches to either side
 NEARLY = 0.999  # of the way: what touches the place itself does not hide it
+
+
+def _at_rim(bed: Bed, axis: int, value: float, out: float) -> tuple[float, float, float] | None:
+    """Return where the number of a round bed's line stands, by its end; none where the other axis has its own."""
+    x0, _, x1, _ = bed.bounds
+    radius, centre = (x1 - x0) / 2, bed.centre
+    off = value - centre[axis]
+    if abs(off) > QUARTER * radius:
+        return None
+    reach = 1 + AWAY / radius
+    ends = off * reach, out * float(np.sqrt(radius**2 - off**2)) * reach
+    x, y = ends if axis == 0 else ends[::-1]
+    return centre[0] + x, centre[1] + y, 0.0
 
 
 class Overlay(QWidget):
@@ -42,6 +58,7 @@ class Overlay(QWidget):
         self._fan(painter)
         if self._desk.view.station == "Parts":
             self._kept_free(painter)
+            self._fault(painter)
         for part in self._canvas.scene.parts:
             if part.fault:
                 self._tell(painter, part)
@@ -101,10 +118,13 @@ class Overlay(QWidget):
             step = 50 if QLineF(corner, other).length() >= LEAST_APART else 100
             for k in range(int(np.ceil(low / step)), int(high // step) + 1):
                 value = k * step
-                if axis == 1 and value == front:
+                if bed.shape == "round":
+                    place = _at_rim(bed, axis, value, out_y if axis == 0 else out_x)
+                elif axis == 1 and value == front:
                     continue  # the corner has its number from the other edge
-                place = (value, front + out_y * 9, 0.0) if axis == 0 else (side + out_x * 9, value, 0.0)
-                if self._behind(place):
+                else:
+                    place = (value, front + out_y * AWAY, 0.0) if axis == 0 else (side + out_x * AWAY, value, 0.0)
+                if place is None or self._behind(place):
                     continue
                 at = self._seen(place)[0]
                 painter.drawText(QRectF(at.x() - 24, at.y() - 8, 48, 16), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
@@ -137,6 +157,19 @@ class Overlay(QWidget):
         for x0, y0, x1, y1 in self._desk.job.layout.keep_out:
             painter.drawPolygon(QPolygonF(self._seen((x0, y0, 0), (x1, y0, 0), (x1, y1, 0), (x0, y1, 0))))
         painter.setOpacity(1.0)
+
+    def _fault(self, painter: QPainter) -> None:
+        """Mark the layer at which a slice of the job as it is failed."""
+        fault = self._desk.trials.fault_of(self._desk.job_of_bed)
+        for part in self._canvas.scene.parts if fault else ():
+            if fault and self._desk.job.parts[part.spot[0]].name == fault[0]:
+                (x0, y0, _), (x1, y1, _) = part.box
+                ring = self._seen(*((x, y, fault[1]) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
+                painter.setPen(QPen(QColor(PAPER.stop), 1.5, Qt.PenStyle.DashLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolygon(QPolygonF(ring))
+                middle = (ring[0] + ring[2]) / 2
+                self._slip(painter, middle, f"not worked out at {fault[1]:.2f} mm", PAPER.stop)
 
     def _face(self, painter: QPainter) -> None:
         """Light up the face under the pointer that a click would lay on the bed."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QWidget
 
 from even_step.app.theme.colours import PAPER
@@ -48,11 +48,14 @@ class SliceButton(QAbstractButton):
             painter.setPen(ink)
             painter.drawRect(area.adjusted(3, 3, -4, -4))
         painter.setPen(ink)
+        below = area.adjusted(14, 29, -6, -8)
+        wraps = QFontMetricsF(font(MARK)).horizontalAdvance(self.below) > below.width()
+        up = 7 if wraps else 0  # for a second line
         painter.setFont(font(15, bold=True))
-        painter.drawText(area.adjusted(14, 8, -8, -28), Qt.AlignmentFlag.AlignVCenter, self.word)
+        painter.drawText(area.adjusted(14, 8 - up, -8, -28 - up), Qt.AlignmentFlag.AlignVCenter, self.word)
         painter.setFont(font(MARK))
         painter.drawText(
-            area.adjusted(14, 29, -6, -8), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, self.below
+            below.adjusted(0, -up, 0, up), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, self.below
         )
         painter.end()
 

@@ -38,6 +38,7 @@ class Task:
     cancelled: Callable[[], None] = _ignore
     progress: Callable[[str, float], None] = _ignore
     state: State = "queued"
+    place: tuple[str, float] | None = None  # part and height at which it failed
 
 
 @dataclass(eq=False)
@@ -140,6 +141,7 @@ class WorkerClient(QObject):
             elif message.outcome == "cancelled":
                 task.cancelled()
             else:
+                task.place = message.place
                 task.failed(str(message.facts))
 
     def _start_another(self, generation: int) -> None:

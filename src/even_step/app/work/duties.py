@@ -31,7 +31,7 @@ from even_step.core.report import gcode_job, report
 from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
-from even_step.core.toolpath.roles import INSIDE
+from even_step.core.toolpath.roles import INSIDE, OUTER_WALL
 from even_step.core.work import Crew
 
 MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones show those of the coarser mesh
@@ -168,15 +168,17 @@ def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:
     run = StageRun(crew, bench.cache)
     sliced = bench.sliced(request.job, crew, run)
     lines = lines_of(sliced.toolpath)
-    inside, shell = parted(coarse_lines(lines), INSIDE)
+    inside, walls, faces = parted(coarse_lines(lines), INSIDE, (OUTER_WALL,))
     ends = np.cumsum(sliced.plan.way_time + sliced.plan.path_time)
     return Outcome(
         report(sliced, run),
         {
             "points": lines.points,
             "layer": lines.layer,
-            "shell points": shell.points,
-            "shell layer": shell.layer,
+            "wall points": walls.points,
+            "wall layer": walls.layer,
+            "face points": faces.points,
+            "face layer": faces.layer,
             "inside points": inside.points,
             "inside layer": inside.layer,
             "top": sliced.toolpath.top,

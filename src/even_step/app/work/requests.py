@@ -118,8 +118,12 @@ class Progress:
 
 @dataclass(frozen=True)
 class Answer:
-    """A request has ended. Arrays follow on the line when it is done."""
+    """A request has ended. Arrays follow on the line when it is done.
+
+    ``place`` is the part and the height in mm at which it failed, where that is known.
+    """
 
     number: int
     outcome: Literal["done", "cancelled", "failed"]
     facts: Any = None
+    place: tuple[str, float] | None = None

@@ -14,7 +14,7 @@ from typing import Any
 from even_step.app.work.duties import DUTIES, Bench, Outcome
 from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
 from even_step.app.work.shared import send_arrays
-from even_step.core.errors import Cancelled, EvenStepError
+from even_step.core.errors import Cancelled, EvenStepError, GeometryError
 from even_step.core.work import crew
 
 THREADS = 2
@@ -97,6 +97,9 @@ class Lane:
             self.line.answer(number, outcome)
         except Cancelled:
             self.line.tell(Answer(number, "cancelled"))
+        except GeometryError as error:
+            place = None if error.height is None else (error.subject, error.height)
+            self.line.tell(Answer(number, "failed", str(error), place))
         except EvenStepError as error:
             self.line.tell(Answer(number, "failed", str(error)))
         except MemoryError:

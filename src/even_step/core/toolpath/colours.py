@@ -1,7 +1,7 @@
 """The colour of each role, the same on screen and in pictures."""
 
 ROLE_COLOURS = {
-    "outer-wall": "#33475B",
+    "outer-wall": "#4E6880",
     "inner-wall": "#7C8F6B",
     "gap-fill": "#A9B89B",
     "top": "#8C5A78",

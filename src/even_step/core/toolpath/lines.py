@@ -11,7 +11,7 @@ from even_step.core.kernels import kernel
 from even_step.core.toolpath.toolpath import Index, Toolpath
 
 TRAVEL_WIDTH = 0.12  # mm, as a travel is drawn
-STRAY = 0.15  # mm, how far a coarse line may leave the true one
+STRAY = 0.4  # mm, how far a coarse line may leave the true one
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,16 +47,17 @@ def lines_of(toolpath: Toolpath) -> Lines:
     return Lines(points, start[toolpath.layer])
 
 
-def parted(lines: Lines, shell: tuple[int, ...]) -> tuple[Lines, Lines]:
-    """Return the lines of the roles that show from outside, and the rest."""
-    outside = np.isin(lines.points[:, 5].astype(np.int64), shell)
+def parted(lines: Lines, *families: tuple[int, ...]) -> list[Lines]:
+    """Return the lines of each family of roles, then those of all other roles."""
+    role = lines.points[:, 5].astype(np.int64)
+    of = [np.isin(role, family) for family in families]
     out = []
-    for kept in (outside, ~outside):
+    for kept in (*of, ~np.logical_or.reduce(of)):
         number = np.concatenate(([0], np.cumsum(kept)))
         points = lines.points[kept]
         points[:, 3] = np.maximum(points[:, 3], 0.0)  # the ways between them lead elsewhere
         out.append(Lines(points, number[lines.layer]))
-    return out[0], out[1]
+    return out
 
 
 def coarse_lines(lines: Lines, stray: float = STRAY) -> Lines:

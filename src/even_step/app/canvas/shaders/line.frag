@@ -15,5 +15,5 @@ void main() {
     float bend = across * abs(across);
     vec3 normal = normalize(side * bend + vec3(0.0, 0.0, 1.0 - 0.6 * abs(bend)));
     float soft = 0.5 + 0.5 * dot(normal, light);
-    colour = vec4(ink * (0.70 + 0.38 * soft), 1.0);
+    colour = vec4(ink * (0.50 + 0.66 * soft), 1.0);
 }

@@ -22,7 +22,8 @@ void main() {
     float far = length(way);
     // From the last point of a path a travel leads on: its width is below 0.
     int number = width < 0.0 ? TRAVEL : int(role + 0.5);
-    float wide = abs(width);
+    // A line that stands for those of several layers is wider too, for on a slope they lie side by side.
+    float wide = abs(width) * (0.5 + 0.5 * thicker);
     bool gone = wide == 0.0 || ((hidden >> number) & 1) == 1;
     way = far > 0.0 ? way / far : vec2(1.0, 0.0);
     vec2 beside = vec2(-way.y, way.x);
@@ -32,7 +33,7 @@ void main() {
     vec3 place = first ? start : end;
     // Ends reach on by a part of the width, so that corners close.
     place.xy += (first ? -0.35 : 0.35) * wide * way + beside * over * wide * 0.5;
-    place.z = is_flat ? start.z : start.z - (corner == 2 ? high * thicker : 0.0);
+    place.z = is_flat || corner != 2 ? start.z : max(start.z - high * thicker, 0.0);
     gl_Position = gone ? vec4(2.0, 2.0, 2.0, 1.0) : seen * vec4(place, 1.0);
     ink = inks[number];
     across = over;
