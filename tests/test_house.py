@@ -122,9 +122,12 @@ def test_binaries_lie_only_where_data_and_documents_are():
             assert b"\0" not in path.read_bytes()[:8000], name
 
 
-def test_the_lock_pins_everything_exactly():
-    for line in (ROOT / "requirements.lock").read_text().split():
+def test_the_locks_pin_everything_exactly_and_once():
+    lines = [line for path in sorted((ROOT / "locks").glob("*.lock")) for line in path.read_text().split()]
+    for line in lines:
         assert re.fullmatch(r"[A-Za-z0-9_.-]+==[0-9][A-Za-z0-9.]*", line), line
+    names = [line.partition("==")[0] for line in lines]
+    assert len(names) == len(set(names)) > 40
 
 
 @pytest.mark.parametrize("page", ["architecture.md", "dependencies.md", "extending.md", "performance.md", "plan.md"])

@@ -6,6 +6,7 @@ meet in the folder where machine code is kept.
 
 from __future__ import annotations
 
+import contextlib
 import importlib
 import json
 import subprocess
@@ -52,10 +53,10 @@ def prepare(tell: Callable[[float], None]) -> None:
     aside = subprocess.Popen([sys.executable, "-m", "even_step.core.warm", "aside"], stderr=subprocess.DEVNULL)
     try:
         run_everything()
-        aside.wait(PATIENCE)
-        compile_listed()
-    except subprocess.TimeoutExpired:
-        compile_listed()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            aside.wait(PATIENCE)
+        if aside.returncode != 0:  # what it went through is compiled, to the last
+            compile_listed()
     finally:
         aside.kill()
         aside.wait()
