@@ -20,6 +20,7 @@ from even_step.core.job.beds import bed_count
 
 SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
+SEEN = 1
 CUP = [(1, 0), (1, 1), (1, 2)]
 LOUVRE_LAYER = 30
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
@@ -33,17 +34,19 @@ def wait_until(done: Callable[[], bool], what: str, lacking: Callable[[], str] =
     EvenStepError
         When it takes too long.
     """
+    if done():
+        return
     loop = QEventLoop()
     look, late = QTimer(), QTimer(singleShot=True)
-    look.timeout.connect(lambda: loop.quit() if done() else None)
+    # What it waited for counts once it was so: a moment later something else may be under way.
+    look.timeout.connect(lambda: loop.exit(SEEN) if done() else None)
     late.timeout.connect(loop.quit)
     look.start(15)
     late.start(PATIENCE)
-    if not done():
-        loop.exec()
+    seen = loop.exec() == SEEN
     look.stop()
     late.stop()
-    if not done():
+    if not seen:
         raise EvenStepError(f"waited too long for {what} {lacking()}".rstrip())
 
 
