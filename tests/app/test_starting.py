@@ -15,7 +15,6 @@ from PySide6.QtGui import QImage, QOpenGLContext
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.main import open_window
-from even_step.app.shots import wait_until
 from even_step.core.errors import EvenStepError
 from even_step.display import has_display, virtual_display
 from tests.shapes import box, write_stl
@@ -105,9 +104,3 @@ def test_without_opengl_the_canvas_says_so_and_nothing_breaks(hand, monkeypatch)
     hand.qtbot.wait(50)
     assert hand.canvas.picture.isNull()
     assert hand.canvas.grab().toImage() != QImage()
-
-
-def test_waiting_for_what_never_comes_ends_with_a_word(qapp):
-    with pytest.raises(EvenStepError, match="the moon"):
-        wait_until(lambda: False, "the moon", 30)
-    wait_until(lambda: True, "nothing", 30)
