@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,17 +70,22 @@ def hanging(
     one_shell
         Whether its surface is known to be of one piece, which hides none of its own facets.
     """
-    area = overhang(mesh, limits, above)
+    edges = np.linspace(0, len(mesh.faces), 2 * crew.threads + 1).astype(int)
+    runs = [(int(a), int(b)) for a, b in pairwise(edges)]
+    area = np.concatenate(crew.each(lambda a, b: overhang(Mesh(mesh.vertices, mesh.faces[a:b]), limits, above), runs))
     facet = np.flatnonzero(area > 0.0)
     corners = mesh.vertices[mesh.faces[facet]]
-    z = corners[:, :, 2]
-    flat, hangs = np.ptp(z, axis=1) < FLAT, area[facet]
+    # Corner by corner: over the three of a facet, NumPy's own sums and ranges are ten times slower.
+    one, two, three = corners[:, 0], corners[:, 1], corners[:, 2]
+    low = np.minimum(np.minimum(one[:, 2], two[:, 2]), three[:, 2])
+    high = np.maximum(np.maximum(one[:, 2], two[:, 2]), three[:, 2])
+    flat, hangs = high - low < FLAT, area[facet]
     if len(facet) and not one_shell and labels_of(mesh)[1] > 1:
         slopes, ceilings = np.flatnonzero(~flat), np.flatnonzero(flat)
         hangs[slopes] *= bare_share(mesh, facet[slopes])
         hangs[ceilings] = _bare_ceilings(mesh, corners[ceilings], crew)
     patch = labels_of(Mesh(mesh.vertices, mesh.faces[facet]))[0].astype(np.int64)
-    return Hanging(facet, hangs, patch, z.min(axis=1), corners[:, :, :2].mean(axis=1), flat)
+    return Hanging(facet, hangs, patch, low, (one[:, :2] + two[:, :2] + three[:, :2]) / 3.0, flat)
 
 
 def _bare_ceilings(mesh: Mesh, corners: NDArray[np.float64], crew: Crew) -> NDArray[np.float64]:
