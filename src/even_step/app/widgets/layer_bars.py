@@ -15,7 +15,7 @@ from even_step.app.theme.type import MARK, font
 from even_step.app.widgets.veil import draw_veil
 from even_step.core.wording import clock
 
-HEIGHT = 84
+HEIGHT = 98
 SIDES = 20.0
 TALLEST = 44.0
 CUT_AT = 3.0  # times the mean

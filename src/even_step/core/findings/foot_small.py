@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, Severity, SlicedSolid, on_bed
-from even_step.core.mesh.measure import measure
 from even_step.core.plane import region
 
 SLENDER = 12.0  # heights to the side of a square as large as the contact
@@ -34,7 +33,7 @@ def _small(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding 
         words = f"the first {span[0]} layers" if span[0] > 1 else "the first layer"
         message = f"{words} of {part.title} hold no line, so it would begin in the air"
         return _finding(part, "warn", evidence.layer_top(0), at, contact, message, remedy)
-    mean = abs(measure(solid.mesh).volume) / tall
+    mean = float(region.area(solid.outlines.outline)[solid.outlines.which].mean())
     if tall <= SLENDER * np.sqrt(contact) and mean <= TOP_HEAVY * contact:
         return None
     message = f"{part.title} stands on {contact:.3g} mm² and is {tall:.3g} mm tall: it may come loose"

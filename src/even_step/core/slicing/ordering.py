@@ -306,7 +306,7 @@ class _Heap:
 
     def add_strands(self, strands: Strands, item: int, roles: tuple[int, int]) -> None:
         """Add the lines of changing width of one item; ``roles`` are those of the outermost and of all others."""
-        first, last = (int(at) for at in np.searchsorted(strands.item, (item, item + 1)))
+        first, last = strands.of_item(item)
         if last > first:
             role = np.where(strands.level[first:last] == 0, *roles)
             start = strands.start[first : last + 1]
