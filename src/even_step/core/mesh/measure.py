@@ -103,8 +103,9 @@ def limit_toward(limits, degrees):  # type: ignore[no-untyped-def]
 @kernel
 def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
     out = np.zeros(faces.shape[0])
-    # What no limit forbids is passed over by its slope alone, for angles cost most.
+    # What no limit forbids, and what every one does, is told by its slope alone, for angles cost most.
     gentle = math.tan(math.radians(min(limits.min(), 89.9))) if limits.min() > 0.0 else 0.0
+    steep = math.tan(math.radians(min(limits.max() + 0.01, 89.99)))
     for f in range(faces.shape[0]):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         if max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) <= above:
@@ -115,7 +116,9 @@ def _overhang(vertices, faces, limits, above):  # type: ignore[no-untyped-def]
         level = math.sqrt(nx * nx + ny * ny)
         if -nz < gentle * level:
             continue
-        angle = math.degrees(math.atan2(-nz, level))
-        if angle > limit_toward(limits, math.degrees(math.atan2(ny, nx))):
-            out[f] = -nz / 2.0
+        if -nz <= steep * level:
+            angle = math.degrees(math.atan2(-nz, level))
+            if angle <= limit_toward(limits, math.degrees(math.atan2(ny, nx))):
+                continue
+        out[f] = -nz / 2.0
     return out

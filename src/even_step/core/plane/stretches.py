@@ -10,6 +10,7 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 
+FEW = 24  # numbers
 PARALLEL = 1e-9  # sine: what runs along a row any closer is not cut with it
 
 
@@ -182,6 +183,21 @@ def _ring_rows(xy, start, low, pitch, rows, cut, place, fill):  # type: ignore[n
 
 
 @kernel
+def _sort_few(piece):  # type: ignore[no-untyped-def]
+    """Sort in place: most rows meet a few edges, which one by one are sorted ten times faster than by the library."""
+    if piece.shape[0] > FEW:
+        piece.sort()
+        return
+    for i in range(1, piece.shape[0]):
+        x = piece[i]
+        j = i
+        while j > 0 and piece[j - 1] > x:
+            piece[j] = piece[j - 1]
+            j -= 1
+        piece[j] = x
+
+
+@kernel
 def ring_stretches(xy, start, low, pitch, rows):  # type: ignore[no-untyped-def]
     """Return the sorted stretches of rows inside rings (even-odd), and where each row's begin."""
     place = np.zeros(rows + 1, np.int64)
@@ -193,7 +209,7 @@ def ring_stretches(xy, start, low, pitch, rows):  # type: ignore[no-untyped-def]
     pairs = np.empty((cut.shape[0] // 2, 2))
     for k in range(rows):
         piece = cut[place[k] : place[k + 1]]
-        piece.sort()
+        _sort_few(piece)
         for i in range(piece.shape[0] // 2):
             pairs[place[k] // 2 + i, 0] = piece[2 * i]
             pairs[place[k] // 2 + i, 1] = piece[2 * i + 1]

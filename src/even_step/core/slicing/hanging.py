@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.kernels import kernel
 from even_step.core.mesh.buried import bare_share
 from even_step.core.mesh.measure import overhang
 from even_step.core.mesh.mesh import Mesh
@@ -74,18 +75,28 @@ def hanging(
     runs = [(int(a), int(b)) for a, b in pairwise(edges)]
     area = np.concatenate(crew.each(lambda a, b: overhang(Mesh(mesh.vertices, mesh.faces[a:b]), limits, above), runs))
     facet = np.flatnonzero(area > 0.0)
-    corners = mesh.vertices[mesh.faces[facet]]
-    # Corner by corner: over the three of a facet, NumPy's own sums and ranges are ten times slower.
-    one, two, three = corners[:, 0], corners[:, 1], corners[:, 2]
-    low = np.minimum(np.minimum(one[:, 2], two[:, 2]), three[:, 2])
-    high = np.maximum(np.maximum(one[:, 2], two[:, 2]), three[:, 2])
+    low, high, middle = _lie_of(mesh.vertices, mesh.faces, facet)
     flat, hangs = high - low < FLAT, area[facet]
     if len(facet) and not one_shell and labels_of(mesh)[1] > 1:
         slopes, ceilings = np.flatnonzero(~flat), np.flatnonzero(flat)
         hangs[slopes] *= bare_share(mesh, facet[slopes])
-        hangs[ceilings] = _bare_ceilings(mesh, corners[ceilings], crew)
+        hangs[ceilings] = _bare_ceilings(mesh, mesh.vertices[mesh.faces[facet[ceilings]]], crew)
     patch = labels_of(Mesh(mesh.vertices, mesh.faces[facet]))[0].astype(np.int64)
-    return Hanging(facet, hangs, patch, low, (one[:, :2] + two[:, :2] + three[:, :2]) / 3.0, flat)
+    return Hanging(facet, hangs, patch, low, middle, flat)
+
+
+@kernel
+def _lie_of(vertices, faces, facet):  # type: ignore[no-untyped-def]
+    """Return how low and how high some facets reach, and where their middles lie."""
+    count = facet.shape[0]
+    low, high, middle = np.empty(count), np.empty(count), np.empty((count, 2))
+    for i in range(count):
+        a, b, c = faces[facet[i], 0], faces[facet[i], 1], faces[facet[i], 2]
+        low[i] = min(vertices[a, 2], vertices[b, 2], vertices[c, 2])
+        high[i] = max(vertices[a, 2], vertices[b, 2], vertices[c, 2])
+        for axis in range(2):
+            middle[i, axis] = (vertices[a, axis] + vertices[b, axis] + vertices[c, axis]) / 3.0
+    return low, high, middle
 
 
 def _bare_ceilings(mesh: Mesh, corners: NDArray[np.float64], crew: Crew) -> NDArray[np.float64]:
