@@ -52,20 +52,20 @@ class LineDrawer:
             buffer.write(np.ascontiguousarray(points).data)
         return _Points(buffer, layer)
 
-    def hold(self, lines: TrialLines) -> None:
-        """Hold the lines of a trial, instead of those of another."""
+    def take(self, lines: TrialLines) -> bool:
+        """Hold the lines of a trial, instead of those of another; returns whether they were not held before."""
         if self._lines is lines:
-            return
+            return False
         self._free()
         self._lines = lines
         self._whole = self._upload(lines.points, lines.layer)
         self._walls = self._upload(lines.wall_points, lines.wall_layer)
         self._faces = self._upload(lines.face_points, lines.face_layer)
         self._inside = self._upload(lines.inside_points, lines.inside_layer)
+        return True
 
     def begin(self, shape: LinesShape, camera: Camera) -> None:
-        """Prepare for drawing a shape."""
-        self.hold(shape.lines)
+        """Prepare for drawing a shape, whose lines are held."""
         right, _, toward = camera.axes
         # More from the side than parts are lit: lines are darker than bone, and their shape must still be seen.
         way = 2.0 * LIGHT[0] * right + 0.3 * toward + np.array([0.0, 0.0, LIGHT[2]])

@@ -16,7 +16,6 @@ from even_step.app.theme.colours import PAPER
 from even_step.core.mesh.mesh import Mesh
 
 LIGHT = (-0.45, -0.35, 0.82)
-GHOSTED = 2_000_000  # facets in all; more would stall a picture
 PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
 
 
@@ -78,7 +77,7 @@ class PartDrawer:
         drawn = 0
         for part, piece in _pieces(scene):
             buffers = self._mesh(piece.model, few=few)
-            self._draw_facets(part, piece, buffers, range(buffers.facets))
+            self._draw_facets(part, piece, buffers, range(buffers.facets), backs=False)
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
         if not few:
@@ -88,12 +87,22 @@ class PartDrawer:
     def draw_whole(self, scene: Scene, camera: Camera, scale: int, budget: int) -> Iterator[None]:
         """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
         self._begin(scene, camera, scale)
+        yield from self._in_turn(scene, budget, backs=False)
+        self._draw_edges(scene, camera, scale)
+        yield
+        yield from self._draw_hidden_hatch(scene, budget)
+
+    def _in_turn(self, scene: Scene, budget: int, *, backs: bool) -> Iterator[None]:
+        """Draw all facets, also those seen from within on wish, giving way after each budget and at the end."""
         drawn = 0
         for part, piece in _pieces(scene):
+            fresh = piece.model not in self._whole
             buffers = self._mesh(piece.model, few=False)
+            if fresh and buffers.facets > budget:
+                yield
             for first in range(0, buffers.facets, budget):
                 facets = range(first, min(first + budget, buffers.facets))
-                self._draw_facets(part, piece, buffers, facets)
+                self._draw_facets(part, piece, buffers, facets, backs=backs)
                 drawn += len(facets)
                 if drawn >= budget:
                     drawn = 0
@@ -101,21 +110,20 @@ class PartDrawer:
                     yield
         self._ctx.disable(moderngl.CULL_FACE)
         yield
-        self._draw_edges(scene, camera, scale)
-        if sum(piece.model.triangles for _, piece in _pieces(scene)) <= GHOSTED:
-            self._draw_hidden_hatch(scene)
 
-    def _draw_hidden_hatch(self, scene: Scene) -> None:
+    def _draw_hidden_hatch(self, scene: Scene, budget: int) -> Iterator[None]:
         """Let what hangs and is hidden by its own part shine through as dashes, where the view is from above."""
-        give(self._facets, ghost=True)
-        self._ctx.depth_func = ">"
-        for part, piece in _pieces(scene):
-            give(self._facets, stands=part.matrix)
-            self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
-            buffers = self._mesh(piece.model, few=False)
-            buffers.array.render(moderngl.TRIANGLES, vertices=3 * buffers.facets)
-        self._ctx.depth_func = "<"
-        give(self._facets, ghost=False)
+        pieces = self._in_turn(scene, budget, backs=True)
+        while True:
+            # Other pictures may be drawn while this one gives way.
+            give(self._facets, ghost=True)
+            self._ctx.depth_func = ">"
+            more = next(pieces, pieces) is None
+            self._ctx.depth_func = "<"
+            give(self._facets, ghost=False)
+            if not more:
+                return
+            yield
 
     def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
         self._free_unused(scene)
@@ -134,11 +142,11 @@ class PartDrawer:
             ghost=False,
         )
 
-    def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range) -> None:
+    def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range, *, backs: bool) -> None:
         give(self._facets, stands=part.matrix, mark=_tint(part), marked=piece.wash)
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
         self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
-        (self._ctx.enable if piece.model.closed else self._ctx.disable)(moderngl.CULL_FACE)
+        (self._ctx.enable if piece.model.closed and not backs else self._ctx.disable)(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES, vertices=3 * len(facets), first=3 * facets.start)
 
     def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
