@@ -53,7 +53,7 @@ def test_each_bed_has_its_trials(two_beds):
     hand.click("bed 1")
     assert hand.desk.trials.shown is None
     second = hand.slice()
-    assert (first.bed, second.bed) == (0, 1)
+    assert (first.bed, second.bed) == hand.desk.job.beds
     assert len(first.report["parts"][0]["placements"]) == 7
     assert len(second.report["parts"][0]["placements"]) == 2
     assert hand.window.files.proposed("gcode").endswith("_bed_2.gcode")

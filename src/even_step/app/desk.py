@@ -18,7 +18,7 @@ from even_step.app.view import View
 from even_step.app.work.client import WorkerClient
 from even_step.app.work.entry import Started
 from even_step.core.errors import SettingError
-from even_step.core.job.beds import bed_count, on_bed, spots_on
+from even_step.core.job.beds import bed_count, number_of_bed, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints
 from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import Job
@@ -53,7 +53,7 @@ class Desk(QObject):
         self.shelf = ModelShelf(self.worker, state / "models", self)
         self.measuring = Measuring(self.store, self.shelf, self)
         self.outlines = Outlines(self.shelf)
-        self.trials = Trials(lambda: (self.view.bed, self.job_of_bed), self.worker, self)
+        self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)
         self._of_bed: tuple[Job, int, Job] | None = None
@@ -73,6 +73,16 @@ class Desk(QObject):
     def job(self) -> Job:
         """The job as it is now."""
         return self.store.job
+
+    @property
+    def bed(self) -> str:
+        """The id of the bed in view."""
+        return self.job.beds[self.view.bed]
+
+    def name_of_bed(self, bed: str) -> str:
+        """Say which bed an id is of."""
+        number = number_of_bed(self.job, bed)
+        return "a former bed" if number is None else f"bed {number + 1}"
 
     @property
     def job_of_bed(self) -> Job:
@@ -95,7 +105,7 @@ class Desk(QObject):
             self.measuring.clear()
             here = set(self.spots)
             self.selection.pick(spot for spot in self.selection.spots if spot in here)
-            self.trials.show_last_of(self.view.bed)
+            self.trials.show_last_of(self.bed)
 
     @property
     def resolved(self) -> Resolved:

@@ -16,7 +16,7 @@ from even_step.app.shelf import ShelfModel
 from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, Opened, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
-from even_step.core.job.beds import bed_count
+from even_step.core.job.beds import bed_count, number_of_bed
 from even_step.core.job.edits import added, spots_of, with_mark
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -228,15 +228,16 @@ class JobFiles(QObject):
         """Propose a file name for the job that says what it is."""
         name = re.sub(r"[^\w.-]+", "_", self._desk.job.name).strip("_") or "job"
         trial = self._desk.trials.shown
-        if suffix == "gcode" and trial and bed_count(self._desk.job) > 1:
-            name = f"{name}_bed_{trial.bed + 1}"
+        number = number_of_bed(self._desk.job, trial.bed) if trial else None
+        if suffix == "gcode" and number is not None and bed_count(self._desk.job) > 1:
+            name = f"{name}_bed_{number + 1}"
         return f"{name}.{suffix}"
 
     def save(self, path: str) -> None:
         """Save the job as one file."""
         path = path if path.lower().endswith(".3mf") else f"{path}.3mf"
         job = self._desk.job
-        request = SaveJob(job, path, self._desk.trials.kept())
+        request = SaveJob(job, path, self._desk.trials.kept(job.beds))
 
         def done(*_: Any) -> None:
             self._end(path)

@@ -26,7 +26,7 @@ def part_marks(desk: Desk, scene: Scene) -> dict[int, Mark]:
 def station_marks(desk: Desk, scene: Scene) -> dict[str, Mark]:
     """Return the mark of every station."""
     marks: dict[str, Mark] = dict.fromkeys(("Machine", "Parts", "Recipe", "Supports", "Layers", "Output"), ("", ""))
-    trial, job = desk.trials.last_of(desk.view.bed), desk.job_of_bed
+    trial, job = desk.trials.last_of(desk.bed), desk.job_of_bed
     last = trial.job if trial else None
     if last is not None:
         if last.machine != job.machine or last.materials != job.materials:

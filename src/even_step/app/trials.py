@@ -16,7 +16,6 @@ from even_step.core.job.differences import differences
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job
 
-GONE = -1  # the number of a bed that is no more
 MOST_BYTES = 1_000_000_000  # of lines kept for all trials; older ones are made again when they are shown
 
 
@@ -51,13 +50,13 @@ class TrialLines:
 
 @dataclass(eq=False)
 class Trial:
-    """One slice of the job."""
+    """One slice of the job; ``bed`` is the id of the bed it is of."""
 
     number: int
     job: Job
     report: dict[str, Any]
     changed: tuple[str, ...]
-    bed: int
+    bed: str
     lines: TrialLines | None = field(repr=False)
 
     @property
@@ -83,8 +82,8 @@ class Trials(QObject):
     shown_changed = Signal()
     failed = Signal(str)
 
-    def __init__(self, now: Callable[[], tuple[int, Job]], worker: WorkerClient, parent: QObject | None = None) -> None:
-        """``now`` tells which bed is in view, and the job that prints it."""
+    def __init__(self, now: Callable[[], tuple[str, Job]], worker: WorkerClient, parent: QObject | None = None) -> None:
+        """``now`` tells the id of the bed in view, and the job that prints it."""
         super().__init__(parent)
         self._now, self._worker = now, worker
         self.all: list[Trial] = []
@@ -117,7 +116,7 @@ class Trials(QObject):
             self._worker.call_off(self._task)
         self._ask(bed, job, None)
 
-    def _ask(self, bed: int, job: Job, again: Trial | None) -> None:
+    def _ask(self, bed: str, job: Job, again: Trial | None) -> None:
         def done(report: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> None:
             self._finish(task)
             self._keep(bed, job, report, arrays, again)
@@ -153,7 +152,7 @@ class Trials(QObject):
             self.changed.emit()
 
     def _keep(
-        self, bed: int, job: Job, report: dict[str, Any], arrays: dict[str, NDArray[Any]], again: Trial | None
+        self, bed: str, job: Job, report: dict[str, Any], arrays: dict[str, NDArray[Any]], again: Trial | None
     ) -> None:
         lines = TrialLines(**{name.replace(" ", "_"): array for name, array in arrays.items()})
         if again:
@@ -179,16 +178,11 @@ class Trials(QObject):
             self._wanted = trial
             self._ask(trial.bed, trial.job, trial)
 
-    def count_beds_anew(self, kept: dict[int, int]) -> None:
-        """Give trials the new numbers of their beds; one of a bed that is gone is compared with none from here on."""
-        for trial in self.all:
-            trial.bed = kept.get(trial.bed, GONE) if trial.bed != GONE else GONE
-
-    def last_of(self, bed: int) -> Trial | None:
+    def last_of(self, bed: str) -> Trial | None:
         """Return the last trial of a bed."""
         return next((trial for trial in reversed(self.all) if trial.bed == bed), None)
 
-    def show_last_of(self, bed: int) -> None:
+    def show_last_of(self, bed: str) -> None:
         """Show the last trial of a bed that came into view, unless one of it is shown."""
         coming = self._wanted or self.shown
         if coming is not None and coming.bed == bed:
@@ -204,12 +198,12 @@ class Trials(QObject):
         self.shown, self._wanted = trial, None
         self.shown_changed.emit()
 
-    def kept(self) -> tuple[KeptTrial, ...]:
-        """Return the trials as they are kept with a saved job."""
+    def kept(self, beds: tuple[str, ...]) -> tuple[KeptTrial, ...]:
+        """Return the trials of some beds as they are kept with a saved job."""
         return tuple(
             KeptTrial(number=one.number, bed=one.bed, changed=one.changed, job=one.job, report=summary_of(one.report))
             for one in self.all
-            if one.bed != GONE
+            if one.bed in beds
         )
 
     def take(self, kept: tuple[KeptTrial, ...]) -> None:

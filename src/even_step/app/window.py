@@ -45,7 +45,7 @@ from even_step.app.widgets.sheet import Sheet
 from even_step.app.widgets.top_line import TopLine
 from even_step.app.widgets.trial_strip import TrialStrip
 from even_step.app.widgets.unsaved_menu import UnsavedMenu
-from even_step.core.job.beds import bed_count
+from even_step.core.job.beds import number_of_bed
 from even_step.core.job.differences import differences
 
 SHEET_WIDTH = 328
@@ -102,7 +102,7 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         desk = self.desk
-        self.rail, self.strip = Rail(), TrialStrip(desk.trials)
+        self.rail, self.strip = Rail(), TrialStrip(desk.trials, desk.name_of_bed)
         self.top = TopLine(desk, self._menus)
         self.parts, self.recipe = PartsStation(desk, self.files), RecipeStation(desk)
         self.output = OutputStation(desk, self.files)
@@ -148,6 +148,7 @@ class Window(QMainWindow):
             signal.connect(self._refresh)
         desk.selection.changed.connect(self._enable)
         desk.store.changed.connect(lambda _: self._want_models())
+        desk.store.changed.connect(lambda _: self.strip.refresh())
         desk.trials.progressed.connect(self._show_progress)
         desk.trials.shown_changed.connect(self._keep_layers)
         self.area.canvas.collisions.changed.connect(self._mark)
@@ -169,8 +170,9 @@ class Window(QMainWindow):
     def _show_trial(self, trial: Trial) -> None:
         """Show a trial, and the bed it is of if that is still there."""
         self.desk.trials.show(trial)
-        if 0 <= trial.bed < bed_count(self.desk.job):
-            self.desk.view.set("bed", trial.bed)
+        number = number_of_bed(self.desk.job, trial.bed)
+        if number is not None:
+            self.desk.view.set("bed", number)
 
     def _slice_or_cancel(self) -> None:
         self.run("slice.cancel" if self.desk.trials.running else "slice.run")
@@ -239,7 +241,7 @@ class Window(QMainWindow):
         reason = why_not(self.desk)
         slice_button.setEnabled(not reason)
         below = reason or "F5"
-        last = trials.last_of(self.desk.view.bed)
+        last = trials.last_of(self.desk.bed)
         if not reason and last:
             changed = differences(last.job, self.desk.job_of_bed)
             below = (

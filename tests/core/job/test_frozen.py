@@ -56,7 +56,7 @@ def test_a_copy_shares_what_did_not_change(plain_job):
 def test_names_as_long_as_they_may_be_can_be_kept_with_a_trial(plain_job):
     recipe = Recipe(name="r" * 200)
     words = f"recipe {'q' * 200} → {recipe.name}"
-    trial = KeptTrial(number=1, bed=0, changed=(words,), job=plain_job, report={})
+    trial = KeptTrial(number=1, bed="b1", changed=(words,), job=plain_job, report={})
     assert trial.changed == (words,)
 
 

@@ -89,7 +89,7 @@ def test_a_jobs_text_reads_back_equal(plain_job, tmp_path):
     path.write_text(job_text(job))
     back = read_job_text(path)
     assert back.model_copy(update={"parts": ()}) == job.model_copy(update={"parts": ()})
-    assert back.parts[0] == part.model_copy(update={"file": str(tmp_path / "a.stl")})
+    assert back.parts[0] == job.parts[0].model_copy(update={"file": str(tmp_path / "a.stl")})
 
 
 def test_the_schema_in_the_repository_is_the_models():

@@ -29,12 +29,13 @@ def sliced(tmp_path):
 
 
 def trial_of(job, report, number=1):
-    return KeptTrial(number=number, bed=0, changed=("first slice",), job=job, report=summary_of(report))
+    return KeptTrial(number=number, bed=job.beds[0], changed=("first slice",), job=job, report=summary_of(report))
 
 
 def opened(path):
     told = []
-    return read_job_file(path, told), read_trials(path, told), told
+    job = read_job_file(path, told)
+    return job, read_trials(path, job, told), told
 
 
 def test_figures_and_jobs_of_trials_come_back(sliced, tmp_path):
@@ -116,7 +117,7 @@ def test_damaged_trials_are_told_and_left_out(sliced, tmp_path, damage):
 @given(st.text(max_size=200))
 def test_no_text_breaks_the_reading_of_trials(tmp_path_factory, text):
     told = []
-    assert trials_from(text, tmp_path_factory.getbasetemp() / "a.3mf", told) == ()
+    assert trials_from(text, tmp_path_factory.getbasetemp() / "a.3mf", (), told) == ()
 
 
 def test_one_damaged_trial_costs_only_itself(sliced, tmp_path):

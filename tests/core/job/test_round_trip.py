@@ -69,7 +69,11 @@ def test_every_feature_comes_back_and_every_bed_prints_the_same(job, tmp_path):
         first.append(sliced[-1].gcode.read_bytes())
     trials = tuple(
         KeptTrial(
-            number=bed + 1, bed=bed, changed=("first slice",), job=on_bed(job, bed), report=summary_of(one.report)
+            number=bed + 1,
+            bed=job.beds[bed],
+            changed=("first slice",),
+            job=on_bed(job, bed),
+            report=summary_of(one.report),
         )
         for bed, one in enumerate(sliced)
     )
@@ -77,7 +81,7 @@ def test_every_feature_comes_back_and_every_bed_prints_the_same(job, tmp_path):
     saved.write_bytes(job_file(job, models_of(job, run()), trials))
     back, told = read_job_file(saved), []
     assert at_home(job, back) == job
-    kept = read_trials(saved, told)
+    kept = read_trials(saved, back, told)
     assert told == []
     assert [one.job for one in kept] == [on_bed(back, bed) for bed in range(2)]
     assert [one.report for one in kept] == [one.report for one in trials]

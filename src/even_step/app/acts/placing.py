@@ -7,7 +7,7 @@ from collections.abc import Callable
 from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
-from even_step.core.job.beds import bed_count, beds_kept, without_empty_beds
+from even_step.core.job.beds import bed_count, without_empty_beds
 from even_step.core.job.lining import disturbed, in_the_middle
 from even_step.core.job.model import Job
 
@@ -30,7 +30,6 @@ def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *,
         return
     if _stays_locked(desk, job):
         return
-    desk.trials.count_beds_anew(beds_kept(job))
     desk.store.do(verb, without_empty_beds(job), join, held=held)
 
 
@@ -91,7 +90,6 @@ def place_new(
             meanwhile = again or (lambda: desk.note(f"The job was changed meanwhile, so this was not done: {verb}."))
             meanwhile()
             return
-        desk.trials.count_beds_anew(beds_kept(done))
         done = without_empty_beds(done)
         desk.store.do(verb, done)
         if pick is not None:

@@ -33,7 +33,7 @@ def _slice(bench: Bench) -> None:
 
 def _export(bench: Bench) -> None:
     trial = bench.desk.trials.shown
-    if trial and trial.bed == bench.desk.view.bed and differences(trial.job, bench.desk.job_of_bed):
+    if trial and trial.bed == bench.desk.bed and differences(trial.job, bench.desk.job_of_bed):
         bench.desk.note(f"Trial {trial.number} is exported, as it was sliced; the job has changed since.", "caution")
     path = bench.asking.where_to_export(bench.files.proposed("gcode"))
     if path:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QWidget
@@ -63,16 +65,16 @@ class SliceButton(QAbstractButton):
 class Ticket(QAbstractButton):
     """One trial: number, time, mass, what changed, findings by shape."""
 
-    def __init__(self, trial: Trial, *, with_bed: bool) -> None:
+    def __init__(self, trial: Trial, bed: str = "") -> None:
+        """``bed`` says in words which bed it is of, where there are several."""
         super().__init__()
-        self.trial = trial
+        self.trial, self.bed = trial, bed
         self.setObjectName(f"ticket {trial.number}")
         self.setFixedSize(TICKET)
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        bed = f"bed {trial.bed + 1}: " if with_bed else ""
-        self.changed = bed + "; ".join(trial.changed)
+        self.changed = (f"{bed}: " if bed else "") + "; ".join(trial.changed)
         self.setAccessibleName(f"trial {trial.number}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
         told = [finding["message"] for severity in ("stop", "warn") for finding in trial.findings(severity)]
         self.setToolTip("\n".join([f"Trial {trial.number}: {self.changed}", *told[:8]]))
@@ -114,12 +116,12 @@ class TrialStrip(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, trials: Trials, parent: QWidget | None = None) -> None:
+    def __init__(self, trials: Trials, name_of_bed: Callable[[str], str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(HEIGHT)
-        self._trials = trials
+        self._trials, self._name_of_bed = trials, name_of_bed
         self.button = SliceButton(self)
         self._row = QWidget()
         self._tickets = QHBoxLayout(self._row)
@@ -142,12 +144,13 @@ class TrialStrip(QWidget):
 
     def refresh(self) -> None:
         """Show a ticket for each trial, the one on the canvas with a heavier edge."""
-        if [ticket.trial for ticket in self.shown] != self._trials.all:
+        several = len({trial.bed for trial in self._trials.all}) > 1
+        wanted = [(trial, self._name_of_bed(trial.bed) if several else "") for trial in self._trials.all]
+        if [(ticket.trial, ticket.bed) for ticket in self.shown] != wanted:
             for ticket in self.shown:
                 self._tickets.removeWidget(ticket)
                 ticket.deleteLater()
-            several = len({trial.bed for trial in self._trials.all}) > 1
-            self.shown = [Ticket(trial, with_bed=several) for trial in self._trials.all]
+            self.shown = [Ticket(trial, bed) for trial, bed in wanted]
             for i, ticket in enumerate(self.shown):
                 self._tickets.insertWidget(i, ticket)
                 ticket.clicked.connect(lambda _=False, ticket=ticket: self.chosen.emit(ticket.trial))

@@ -145,7 +145,7 @@ def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
     told: list[str] = []
     saved = is_job_file(path)
     job = read_job_file(path, told) if saved else read_job_text(path, told)
-    trials = read_trials(path, told) if saved else ()
+    trials = read_trials(path, job, told) if saved else ()
     kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in {part.file for part in job.parts}}
     trials = tuple(
         trial.model_copy(update={"job": _kept(trial.job, kept)})

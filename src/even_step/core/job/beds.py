@@ -32,7 +32,9 @@ def on_bed(job: Job, bed: int) -> Job:
         copies = tuple(copy.model_copy(update=plain) for copy in part.copies if copy.bed == bed)
         if copies:
             parts.append(part.model_copy(update={"copies": copies, "hidden_bodies": ()}))
-    return job if job.parts == tuple(parts) else job.model_copy(update={"parts": tuple(parts)})
+    # Ids given to what is elsewhere or gone make no difference either.
+    alone = job.model_copy(update={"parts": tuple(parts), "beds": job.beds[bed : bed + 1], "ids_given": 0})
+    return job if job == alone else alone
 
 
 def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
@@ -48,17 +50,18 @@ def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
     return with_mark(job, [spot for spot in spots if copy_at(job, spot).bed != bed], bed=bed, at=None)
 
 
-def beds_kept(job: Job) -> dict[int, int]:
-    """Return the number that each bed which holds anything gets when the empty ones are left out."""
-    used = sorted({copy.bed for part in job.parts for copy in part.copies})
-    return {old: new for new, old in enumerate(used)}
+def number_of_bed(job: Job, bed: str) -> int | None:
+    """Return which bed of the job has an id, counted from 0; none where it is gone."""
+    return job.beds.index(bed) if bed in job.beds else None
 
 
 def without_empty_beds(job: Job) -> Job:
-    """Return the job with its beds counted anew, so that none of them is empty."""
-    kept = beds_kept(job)
-    if all(new == old for old, new in kept.items()):
+    """Return the job with its beds counted anew, so that none of them is empty; the first stays if all are."""
+    used = sorted({copy.bed for part in job.parts for copy in part.copies}) or [0]
+    if len(used) == len(job.beds):
         return job
-    for old, new in kept.items():
-        job = with_mark(job, spots_on(job, old), bed=new)
-    return job
+    on_each = [spots_on(job, bed) for bed in used]
+    beds = tuple(job.beds[bed] for bed in used)
+    for new, spots in enumerate(on_each):
+        job = with_mark(job, spots, bed=new)
+    return job.model_copy(update={"beds": beds})

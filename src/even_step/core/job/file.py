@@ -59,14 +59,14 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     return job_from_record(record, path, told)
 
 
-def read_trials(path: Path, told: list[str]) -> tuple[KeptTrial, ...]:
-    """Read the trials that were kept with a job; what cannot be read is told and left out."""
+def read_trials(path: Path, job: Job, told: list[str]) -> tuple[KeptTrial, ...]:
+    """Read the trials that were kept with a job, which was read before; what cannot be read is told and left out."""
     try:
         text = text_in(path, TRIALS_ENTRY)
     except InputError as error:
         told.append(str(error))
         return ()
-    return trials_from(text, path, told) if text else ()
+    return trials_from(text, path, job.beds, told) if text else ()
 
 
 def job_file(job: Job, models: list[Model], trials: tuple[KeptTrial, ...] = ()) -> bytes:

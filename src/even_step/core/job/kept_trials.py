@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from even_step.core.errors import EvenStepError
+from even_step.core.job.ids import Id
 from even_step.core.job.model import MOST_BEDS, Finite, Job, Pair
 from even_step.core.job.text import job_from_record, job_record
 
@@ -72,22 +73,22 @@ class _Report(_Summary):
 
 
 class KeptTrial(BaseModel):
-    """One trial: its number and bed, what it changed against the one before, its job, a summary of its report."""
+    """One trial: its number, its bed's id, what it changed against the one before, its job, a summary of its report."""
 
     model_config = ConfigDict(frozen=True)
 
     number: int = Field(ge=1)
-    bed: int = Field(ge=0, lt=MOST_BEDS)
+    bed: Id
     changed: tuple[Words, ...]
     job: Job
     report: dict[str, Any]
 
 
 class _Record(_Summary):
-    """A kept trial as it stands in a file."""
+    """A kept trial as it stands in a file; files from before there were ids hold their beds' numbers."""
 
     number: int = Field(ge=1)
-    bed: int = Field(ge=0, lt=MOST_BEDS)
+    bed: Id | Annotated[int, Field(ge=0, lt=MOST_BEDS)]
     changed: tuple[Words, ...]
     job: dict[str, Any]
     report: _Report
@@ -123,8 +124,11 @@ def trials_text(trials: tuple[KeptTrial, ...]) -> str:
     return json.dumps(records, ensure_ascii=False, separators=(",", ":"))
 
 
-def trials_from(text: str, path: Path, told: list[str]) -> tuple[KeptTrial, ...]:
-    """Return the trials that a text holds; one that cannot be read is left out, and ``told`` gets a line."""
+def trials_from(text: str, path: Path, beds: tuple[str, ...], told: list[str]) -> tuple[KeptTrial, ...]:
+    """Return the trials that a text holds; one that cannot be read is left out, and ``told`` gets a line.
+
+    ``beds`` are the ids of the beds of the job they were kept with.
+    """
     try:
         records = RECORDS.validate_json(text)
     except ValidationError:
@@ -139,7 +143,8 @@ def trials_from(text: str, path: Path, told: list[str]) -> tuple[KeptTrial, ...]
             lost += 1
             continue
         report = kept.report.model_dump(mode="json")
-        trials.append(KeptTrial(number=kept.number, bed=kept.bed, changed=kept.changed, job=job, report=report))
+        bed = kept.bed if isinstance(kept.bed, str) else beds[kept.bed] if kept.bed < len(beds) else ""
+        trials.append(KeptTrial(number=kept.number, bed=bed, changed=kept.changed, job=job, report=report))
     if lost:
         told.append(f"{path.name}: {lost} of the trials kept with it could not be read and were left out")
     return tuple(trials)

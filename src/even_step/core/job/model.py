@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from even_step.core.catalogue import checked
 from even_step.core.errors import EvenStepError
+from even_step.core.job.ids import Id, identified
 from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
@@ -65,6 +66,7 @@ class Frozen(BaseModel):
     """A value: frozen, and strict about what it does not know."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+    following: ClassVar[tuple[str, ...]] = ()  # fields that may change with any other
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
         """Return a copy with some fields changed, each checked as if the value were made anew.
@@ -78,7 +80,7 @@ class Frozen(BaseModel):
             return super().model_copy(deep=deep)
         fields = {name: getattr(self, name) for name in type(self).model_fields}
         made = type(self).model_validate({**fields, **update})
-        return super().model_copy(update={name: getattr(made, name) for name in update})
+        return super().model_copy(update={name: getattr(made, name) for name in (*update, *self.following)})
 
 
 class Bed(Frozen):
@@ -168,6 +170,7 @@ class Copy(Frozen):
     printed.
     """
 
+    id: Id = ""
     at: Pair | None = None
     bed: Annotated[int, Field(ge=0, lt=MOST_BEDS)] = 0
     turn: Finite = 0.0
@@ -184,6 +187,7 @@ class Part(Frozen):
     z, in degrees.
     """
 
+    id: Id = ""
     name: Name
     file: str = ""
     object: Number = 0
@@ -236,7 +240,12 @@ class Layout(Frozen):
 
 
 class Job(Frozen):
-    """Everything to be printed, with all its settings."""
+    """Everything to be printed, with all its settings.
+
+    ``beds`` are the ids of its beds in their order, ``ids_given`` how many ids were given so far.
+    """
+
+    following: ClassVar[tuple[str, ...]] = ("beds", "ids_given")
 
     version: Annotated[int, Field(ge=1)] = JOB_VERSION
     name: Name = "job"
@@ -246,10 +255,19 @@ class Job(Frozen):
     settings: Settings = {}
     layout: Layout = Layout()
     parts: tuple[Part, ...] = ()
+    beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()
+    ids_given: Number = 0
 
     def with_settings(self, changes: dict[str, object]) -> Self:
         """Return the job with some settings changed, each checked against the catalogue."""
         return self.model_copy(update={"settings": {**self.settings, **checked(changes)}})
+
+    @model_validator(mode="after")
+    def _each_has_an_id(self) -> Self:
+        parts, beds, given = identified(self.parts, self.beds, self.ids_given)
+        # The value is still being made.
+        self.__dict__.update(parts=parts, beds=beds, ids_given=given)
+        return self
 
     @model_validator(mode="after")
     def _one_material_an_extruder(self) -> Self:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ import tomli_w
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError
+from even_step.core.job.ids import first_double
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
 from even_step.core.job.newer import understood
 from even_step.core.job.shipped import find, plainly, read_toml
@@ -69,6 +71,9 @@ def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None =
         if told is not None:
             what = f"left out: {', '.join(left_out)}" if left_out else "nothing had to be left out"
             told.append(f"{path.name} was written by a newer Even Step (job version {version}); {what}")
+    double = first_double(_ids_in(data))
+    if double:
+        raise InputError(f"two have the id {double}", subject=path, remedy="give one of them another, or none")
     try:
         job = Job.model_validate(data)
     except ValidationError as error:
@@ -80,6 +85,19 @@ def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None =
             )
         }
     )
+
+
+def _ids_in(record: Mapping[str, Any]) -> list[str]:
+    """Return the ids that stand in a record, of beds, parts and copies."""
+    parts = [part for part in _list_in(record, "parts") if isinstance(part, dict)]
+    copies = [copy for part in parts for copy in _list_in(part, "copies") if isinstance(copy, dict)]
+    ids = (*_list_in(record, "beds"), *(holder.get("id") for holder in (*parts, *copies)))
+    return [one for one in ids if isinstance(one, str)]
+
+
+def _list_in(record: Mapping[str, Any], name: str) -> list[Any]:
+    found = record.get(name)
+    return found if isinstance(found, list) else []
 
 
 def _named(kind: type[Any], item: object, folder: Path) -> object:
