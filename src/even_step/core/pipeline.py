@@ -276,8 +276,9 @@ def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], lis
             job = with_places(job, _outlines(solid_of, in_order))
     placed = []
     for (i, k), number in solid_of.items():
-        x, y = job.parts[i].copies[k].at or (0.0, 0.0)
-        placed.append(PlacedPart(number, job.parts[i].name, k + 1, (round(x, 3), round(y, 3))))
+        copy = job.parts[i].copies[k]
+        x, y = copy.at or (0.0, 0.0)
+        placed.append(PlacedPart(number, job.parts[i].name, k + 1, (round(x, 3), round(y, 3)), copy.turn))
     return in_order, placed
 
 
@@ -340,7 +341,7 @@ def _toolpath(
         return lay_skirt(feet, float(heights.thick[0]), stick)
 
     skirt, skirt_key = run.stage("foot", (feet_key, stick), skirt_round)
-    blocks = [work[part.solid].blocks_at(part.at) for part in placed]
+    blocks = [work[part.solid].blocks_at(part.at, part.turn) for part in placed]
     standing = [Placed(one, part.at, i) for i, ((one, _), part) in enumerate(zip(blocks, placed, strict=True))]
     return run.stage(
         "order",

@@ -71,7 +71,7 @@ class SolidStages:
         run = StageRun(hands, StageCache(0))
         nameless = replace(self.solid, title="")
         again = SolidStages(nameless, heights, "", self.wall, self.limits, self.resolved, run)
-        again.blocks_at((0.0, 0.0))
+        again.blocks_at((0.0, 0.0), 0.0)
         again.ledger()
 
     def _cut(self) -> None:
@@ -112,19 +112,19 @@ class SolidStages:
         hangs, _ = self.run.stage("hanging", (solid.key, self.limits, first), find)
         return SlicedSolid(solid.model, solid.mesh, self.contours, self.outlines, self.walls, self.covers, hangs)
 
-    def blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
-        """Fill and order the solid where it stands, for patterns lie in bed coordinates."""
-        return self._guarded(lambda: self._blocks_at(at))
+    def blocks_at(self, at: tuple[float, float], turn: float) -> tuple[Blocks, str]:
+        """Fill and order the solid where it stands; in the part's frame that makes no difference."""
+        return self._guarded(lambda: self._blocks_at(at, turn))
 
-    def _blocks_at(self, at: tuple[float, float]) -> tuple[Blocks, str]:
+    def _blocks_at(self, at: tuple[float, float], turn: float) -> tuple[Blocks, str]:
         run, crew = self.run, self.run.crew
         chosen = take(InfillSettings, self.values, bore=self.wall.bore, overhang=min(self.limits))
         order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
-        origin = (-at[0], -at[1])
+        lie = chosen.lie(at, turn)
         filled, key = run.stage(
             "infill",
-            (self.cover_key, chosen, origin),
-            lambda: infill(self.walls, self.covers, self.heights, origin, chosen, crew),
+            (self.cover_key, chosen, lie),
+            lambda: infill(self.walls, self.covers, self.heights, lie, chosen, crew),
         )
         if not any(len(fill.lines.start) > 1 for fill in filled):
             key = self.cover_key  # without infill it is all the same how it would have been laid

@@ -128,19 +128,6 @@ def test_slivers_of_infill_are_laid_solid(sliced):
     assert "infill" in sliced(box(20, 4.4, 4), {**BARE, "top.least_area": 0}).report["volume_by_role_mm3"]
 
 
-def test_infill_lies_in_bed_coordinates(sliced):
-    """Two copies show one and the same pattern going on from one to the other."""
-    done = sliced(box(30, 30, 4), {**BARE, "infill.angle": 0}, copies=2)
-    rows = {}
-    path = done.sliced.toolpath
-    for part in (0, 1):
-        mine = [p for p in range(path.layer[10], path.layer[11]) if path.part[p] == part and path.role[p] == INFILL]
-        rows[part] = np.concatenate([path.xy[path.start[p] : path.start[p + 1], 1] for p in mine])
-    spacing = float(plastic_width(0.45, 0.2)) / 0.15
-    assert np.abs((rows[0] / spacing + 0.5) % 1 - 0.5).max() * spacing < 0.002
-    assert np.abs((rows[1] / spacing + 0.5) % 1 - 0.5).max() * spacing < 0.002
-
-
 def test_the_skirt_keeps_its_distance_and_its_length(sliced):
     settings = {"skirt.distance": 5, "skirt.loops": 2, "skirt.least_length": 0}
     done = sliced(holed_block(), settings)

@@ -42,12 +42,23 @@ ANGLE = Setting(
     "Infill angle",
     "angle",
     45.0,
-    "The direction of the infill lines, from the bed's x axis.",
+    "The direction of the infill lines, from the x axis of the part or the bed.",
     range=(-180.0, 180.0),
     step=5.0,
     level="wider",
     synonyms=("direction", "rotation"),
     cost="It costs nothing.",
+)
+FRAME = Setting(
+    "infill.frame",
+    "Infill lies in the frame of",
+    "choice",
+    "part",
+    "In the part's frame copies look alike, and a part keeps its infill wherever it is put and however it is turned on "
+    "the bed. In the bed's frame the pattern runs on from part to part.",
+    choices=("part", "bed"),
+    synonyms=("align", "origin", "pattern", "position"),
+    cost="The bed's frame costs time to slice: each copy is filled anew.",
 )
 LINE_WIDTH = Setting(
     "infill.line_width",
@@ -126,4 +137,4 @@ GRADING_DEPTH = Setting(
     synonyms=("gradual", "adaptive"),
     cost="Deeper costs plastic.",
 )
-ALL = (DENSITY, PATTERN, ANGLE, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)
+ALL = (DENSITY, PATTERN, ANGLE, FRAME, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)

@@ -66,12 +66,13 @@ class SlicedSolid:
 
 @dataclass(frozen=True)
 class PlacedPart:
-    """A copy on the bed: the number of its solid, its name, which copy, and where its middle is, mm."""
+    """A copy on the bed: its solid's number, its name, which copy, where its middle is, mm, and its turn, degrees."""
 
     solid: int
     name: str
     copy: int
     at: tuple[float, float]
+    turn: float = 0.0
 
     @property
     def title(self) -> str:

@@ -40,7 +40,17 @@ def _ignored(key: str) -> Callable[[Values, float], bool]:
 
 INFILL = tuple(
     f"infill.{name}"
-    for name in ("pattern", "angle", "line_width", "overlap", "end_run", "layers_at_once", "grading", "grading_depth")
+    for name in (
+        "pattern",
+        "angle",
+        "frame",
+        "line_width",
+        "overlap",
+        "end_run",
+        "layers_at_once",
+        "grading",
+        "grading_depth",
+    )
 )
 RULES = (
     Idle(INFILL, _nothing("infill.density"), "there is no infill", "raise the infill density"),

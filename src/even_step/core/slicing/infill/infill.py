@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import numpy as np
 
@@ -24,6 +24,13 @@ from even_step.core.work import Crew
 BRIDGE_SHARE = 0.8  # of the bridging length: what branching infill dares to leave open
 
 
+class Lie(NamedTuple):
+    """Where patterns begin in the solid's frame, mm, and their angle from its x axis, degrees."""
+
+    origin: tuple[float, float]
+    angle: float
+
+
 @dataclass(frozen=True)
 class InfillSettings:
     """Percent, degrees and mm; the overlap in percent of a line.
@@ -34,6 +41,7 @@ class InfillSettings:
     density: Annotated[float, keys.DENSITY]
     pattern: Annotated[str, keys.PATTERN]
     angle: Annotated[float, keys.ANGLE]
+    frame: Annotated[str, keys.FRAME]
     line_width: Annotated[float, keys.LINE_WIDTH]
     overlap: Annotated[float, keys.OVERLAP]
     end_run: Annotated[float, keys.END_RUN]
@@ -44,10 +52,14 @@ class InfillSettings:
     bore: float
     overhang: float
 
-    def layout(self, origin: tuple[float, float]) -> Layout:
-        """Return how the pattern lies."""
+    def lie(self, at: tuple[float, float], turn: float) -> Lie:
+        """Return how patterns lie in a copy that stands somewhere on the bed, mm, turned by some degrees."""
+        return Lie((-at[0], -at[1]), self.angle) if self.frame == "bed" else Lie((0.0, 0.0), self.angle + turn)
+
+    def layout(self, lie: Lie) -> Layout:
+        """Return how the pattern is laid."""
         share = self.density / 100.0
-        plain = Layout(self.pattern, share, self.angle, origin, end_run=self.end_run)
+        plain = Layout(self.pattern, share, lie.angle, lie.origin, end_run=self.end_run)
         if plain.is_full:
             return replace(plain, pattern="lines")
         return replace(plain, reach=self.overlap / 100.0 * self.line_width)
@@ -61,7 +73,7 @@ class InfillSettings:
 def ignored_by(pattern: str) -> frozenset[str]:
     """Return which fields of the settings a pattern has no use for."""
     graded = set() if pattern in families.FAMILIES else {"grading", "grading_depth"}
-    own = {"concentric": {"angle", "end_run"}, "branching": {"overlap", "end_run", "layers_at_once"}}
+    own = {"concentric": {"angle", "frame", "end_run"}, "branching": {"overlap", "end_run", "layers_at_once"}}
     return frozenset(graded | own.get(pattern, set()))
 
 
@@ -69,7 +81,7 @@ def infill(
     walls: Walls,
     covers: Covers,
     heights: Heights,
-    origin: tuple[float, float],
+    lie: Lie,
     settings: InfillSettings,
     crew: Crew,
 ) -> tuple[Fill, ...]:
@@ -81,8 +93,8 @@ def infill(
         Of the solid.
     heights
         Of its layers.
-    origin : (float, float)
-        The bed's origin in the solid's frame, mm: patterns lie in bed coordinates.
+    lie
+        How patterns lie in the solid's frame.
     settings
         Pattern and density.
 
@@ -92,7 +104,7 @@ def infill(
     """
     count = len(covers.which)
     thick = walls.height[covers.walls[covers.which]]
-    layout, width = settings.layout(origin), settings.line_width
+    layout, width = settings.layout(lie), settings.line_width
     rooms = LayerRooms(covers.which, covers.room, thick, heights.cuts[:count])
     if layout.pattern == "branching":
         return (_branching(rooms, layout, settings),)

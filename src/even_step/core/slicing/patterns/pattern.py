@@ -49,7 +49,7 @@ class Rooms:
 class Layout:
     """How a pattern lies.
 
-    Share of plastic (0 to 1), angle in degrees, the bed's origin in the solid's frame, how far lines reach past the
+    Share of plastic (0 to 1), angle in degrees, where it begins in the solid's frame, how far lines reach past the
     region and run along it, mm; by how many spacings parallel lines are shifted aside;
     whether they are to be laid row by row; the share of which this is a part, where a pattern is laid in several.
     """
