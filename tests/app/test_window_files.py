@@ -8,9 +8,8 @@ import time
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QMenu, QProgressBar
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QMenu, QProgressBar
 
 from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
@@ -18,6 +17,7 @@ from even_step.core.job import edits
 from even_step.core.job.file import read_job_file
 from even_step.core.job.shipped import DATA
 from even_step.core.job.text import read_job_text
+from tests.app.file_dialogs import answer, when_it_opens
 from tests.shapes import box, write_stl
 
 DEMO = DATA / "demo"
@@ -278,7 +278,7 @@ def test_one_bad_file_among_good_ones_is_told_and_the_others_come_in(hand, tmp_p
 
 def test_the_dialog_brings_in_what_is_named(hand, tmp_path):
     path = write_stl(tmp_path / "named.stl", box(20, 10, 5))
-    answer_dialog(hand, path)
+    answer(hand, path)
     hand.click("bring in")
     hand.drawn()
     assert [part.name for part in hand.desk.job.parts] == ["named"]
@@ -286,7 +286,7 @@ def test_the_dialog_brings_in_what_is_named(hand, tmp_path):
 
 def test_save_as_asks_and_save_then_does_not(block, tmp_path):
     target = tmp_path / "mine.3mf"
-    answer_dialog(block, target)
+    answer(block, target)
     block.key(Qt.Key.Key_S, Held.ControlModifier)
     block.wait(lambda: target.exists() and not block.window.files.reading)
     assert block.desk.store.is_saved
@@ -300,11 +300,7 @@ def test_save_as_asks_and_save_then_does_not(block, tmp_path):
 
 def test_a_dialog_that_is_put_away_changes_nothing(block):
     job = block.desk.job
-
-    def put_away():
-        block.window.findChild(QFileDialog).reject()
-
-    QTimer.singleShot(400, put_away)
+    when_it_opens(block, QFileDialog.reject)
     block.key(Qt.Key.Key_O, Held.ControlModifier)
     assert block.desk.job is job
 
@@ -316,19 +312,6 @@ def test_renaming_the_job_can_be_undone(block):
     block.canvas.setFocus()
     block.key(Qt.Key.Key_Z, Held.ControlModifier)
     assert block.desk.job.name == "block"
-
-
-def answer_dialog(hand, path):
-    """Type a path into the file dialog that is about to open, and Enter."""
-
-    def answer():
-        dialog = hand.window.findChild(QFileDialog)
-        name = dialog.findChild(QLineEdit, "fileNameEdit")
-        name.clear()
-        QTest.keyClicks(name, str(path))
-        QTest.keyClick(name, Qt.Key.Key_Return)
-
-    QTimer.singleShot(400, answer)
 
 
 def test_trials_come_back_with_the_job(block, tmp_path):

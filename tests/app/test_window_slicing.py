@@ -6,10 +6,9 @@ import signal
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
 
 from even_step.app.stations.layers import FindingRow, RoleRow
 from even_step.app.work.requests import Answer
@@ -18,6 +17,7 @@ from even_step.core.job import edits
 from even_step.core.job.shipped import DATA
 from even_step.core.motion.check import check_gcode
 from even_step.core.toolpath.colours import ROLE_COLOURS
+from tests.app.file_dialogs import answer
 from tests.shapes import ball, box, write_stl
 
 DEMO = DATA / "demo"
@@ -350,18 +350,7 @@ def test_the_export_dialog_writes_the_named_file(block, tmp_path, qtbot):
     block.key(Qt.Key.Key_6)
     target = tmp_path / "named.gcode"
 
-    def answer():
-        dialog = block.window.findChild(QFileDialog)
-        if dialog is None:
-            return False
-        dialog.setDirectory(str(tmp_path))
-        name = dialog.findChild(object, "fileNameEdit")
-        name.clear()
-        QTest.keyClicks(name, str(target))
-        QTest.keyClick(name, Qt.Key.Key_Return)
-        return True
-
-    QTimer.singleShot(400, answer)
+    answer(block, target)
     block.click("export")
     block.wait(lambda: target.exists() and not block.window.files.reading)
     assert check_gcode(target, None).layers == 50
