@@ -8,18 +8,22 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit
 
 
 def when_it_opens(hand, act):
-    """Act as soon as the dialog is on the screen, however long that takes; it is put away should that go wrong."""
+    """Act once the dialog is on the screen, however long that takes, and again until it has gone."""
     timer = QTimer(hand.window)
-    timer.setInterval(50)
+    timer.setInterval(400)  # ms: it looks into its folder beside the window, and takes nothing before that
+    tries = []
 
     def look():
         dialog = next((one for one in hand.window.findChildren(QFileDialog) if one.isVisible()), None)
         if dialog is None:
+            if tries:
+                timer.stop()
             return
-        timer.stop()
-        # Else the dialog would wait for ever.
-        QTimer.singleShot(30_000, dialog, dialog.reject)
-        act(dialog)
+        tries.append(dialog)
+        if len(tries) < 50:
+            act(dialog)
+        else:
+            dialog.reject()  # or it would wait for ever
 
     timer.timeout.connect(look)
     timer.start()

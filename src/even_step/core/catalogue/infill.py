@@ -51,11 +51,11 @@ ANGLE = Setting(
 )
 FRAME = Setting(
     "infill.frame",
-    "Infill lies in the frame of",
+    "Infill frame",
     "choice",
     "part",
-    "In the part's frame copies look alike, and a part keeps its infill wherever it is put and however it is turned on "
-    "the bed. In the bed's frame the pattern runs on from part to part.",
+    "Whose frame the pattern lies in. In the part's, copies look alike, and a part keeps its infill wherever it is put "
+    "and however it is turned on the bed. In the bed's, it runs on from part to part.",
     choices=("part", "bed"),
     synonyms=("align", "origin", "pattern", "position"),
     cost="The bed's frame costs time to slice: each copy is filled anew.",
