@@ -29,7 +29,7 @@ def main() -> int:
     valid.Checks.on = True
     machine, materials = find(Machine, "Larch 220"), (find(Material, "PLA"),)
     jobs = [Job(machine=machine, materials=materials, recipe=find(Recipe, name)) for name in RECIPES]
-    all_values = [resolve(job).values for job in jobs]
+    all_values = [resolve(job).job.values for job in jobs]
     refused = broken = 0
     begun = time.time()
     with crew(2) as hands:

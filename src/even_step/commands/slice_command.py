@@ -294,7 +294,7 @@ def _stood(part: Part, chosen: argparse.Namespace, job: Job, files: Files) -> Pa
     if chosen.pose == "flat":
         part = laid_flat(part, mesh)
     elif chosen.pose == "best":
-        part = part.model_copy(update={"turn": turn_of(best_pose(scaled(mesh, chosen.scale), job, resolve(job)))})
+        part = part.model_copy(update={"turn": turn_of(best_pose(scaled(mesh, chosen.scale), job, resolve(job).job))})
     if chosen.place == "keep":
         return kept_in_place(part, mesh)
     if chosen.place == "centre":

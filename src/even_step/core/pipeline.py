@@ -11,19 +11,20 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue import mesh as mesh_keys
-from even_step.core.catalogue.setting import settings_read_by, take
+from even_step.core.catalogue.setting import Value, settings_read_by, take
 from even_step.core.errors import JobError
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.job.arrange import over_beds, with_places
 from even_step.core.job.beds import bed_count
 from even_step.core.job.bring_in import pose_matrix
-from even_step.core.job.cascade import Resolved, cascade, resolve
+from even_step.core.job.cascade import Resolved, Scopes, cascade, resolve
 from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.layout.outline import Outline, box_outline, outline_of
-from even_step.core.mesh.mesh import Model, Repair
+from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
@@ -51,6 +52,9 @@ from even_step.core.work import Crew
 #: Settings that only the machine's code and the layer heads carry; they are read where these are written.
 WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
 
+
+#: Settings that a part may have of its own.
+OF_A_PART = tuple(key for key, setting in CATALOGUE.items() if "part" in setting.scopes)
 
 Source = tuple[str, Repair]
 Files = dict[Source, tuple[list[Model], str]]
@@ -97,7 +101,7 @@ class Sliced:
     """Everything a slice made."""
 
     job: Job
-    resolved: Resolved
+    scopes: Scopes
     heights: Heights
     solids: tuple[SlicedSolid, ...]
     placed: tuple[PlacedPart, ...]
@@ -187,26 +191,26 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     """
     run = run or StageRun(crew, cache)
     _refuse_other_than_one_bed(job)
-    resolved = resolve(job)
+    scopes = resolve(job)
+    resolved = scopes.job
     copies = sum(len(part.copies) for part in job.parts)
     crew.expect(STEPS_A_SOLID * len(job.parts) + STEPS_A_COPY * copies + STEPS_OF_ALL)
     files = _files(job, resolved, run)
-    solids, placed = _stand(job, files, run)
+    solids, placed = _stand(job, files, scopes, run)
     _refuse_absurd_sizes(job, solids, placed)
     nozzle = job.machine.extruders[0].layer_height
     settings = take(HeightSettings, resolved.values, least=nozzle[0], most=nozzle[1])
     tallest = max(float(solid.mesh.bounds[1, 2]) for solid in solids)
     heights, heights_key = run.stage("heights", (tallest, settings), lambda: fixed_heights(tallest, settings))
-    wall = take(WallSettings, resolved.values, bore=job.machine.extruders[0].bore)
-    hang = job.machine.overhang_limit
-    work = [SolidStages(solid, heights, heights_key, wall, hang, resolved, run) for solid in solids]
+    bore, hang = job.machine.extruders[0].bore, job.machine.overhang_limit
+    work = [SolidStages(solid, heights, heights_key, bore, hang, run) for solid in solids]
     sliced = tuple(one.result() for one in work)
     toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
     motion = take(
         MotionSettings,
         resolved.values,
         melt_limit=job.materials[0].flow_limit,
-        bore=job.machine.extruders[0].bore,
+        bore=bore,
         filament=job.machine.filament_diameter,
         highest=job.machine.height,
     )
@@ -219,11 +223,11 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     ledgers = tuple(one.ledger() for one in work)
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
-        evidence = Evidence(job, heights, sliced, tuple(placed), ledgers, resolved.values, wall, lift, toolpath, plan)
+        evidence = Evidence(job, heights, sliced, tuple(placed), ledgers, resolved.values, lift, toolpath, plan)
         found = findings(evidence)
     return Sliced(
         job,
-        resolved,
+        scopes,
         heights,
         sliced,
         tuple(placed),
@@ -248,37 +252,45 @@ def _files(job: Job, resolved: Resolved, run: StageRun) -> Files:
     return read_models((part.source for part in job.parts), run, take(ReadSettings, resolved.values))
 
 
-def _posed(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], dict[Spot, int]]:
-    """Pose every part, equal ones once; returns which of them each copy is."""
-    solids: dict[str, PosedSolid] = {}
-    numbers: dict[str, int] = {}
+def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], dict[Spot, int]]:
+    """Pose every part, equal ones once; returns which of them each copy is.
+
+    A solid is what is laid alike: one mesh in one pose with one set of settings. What does not depend on the settings
+    in which they differ, solids of one mesh and pose share through the cache.
+    """
+    solids: dict[tuple[str, tuple[Value, ...]], PosedSolid] = {}
+    numbers: dict[tuple[str, tuple[Value, ...]], int] = {}
+    meshes: dict[str, Mesh] = {}
     solid_of: dict[Spot, int] = {}
     for i, k in spots_of(job):
         part = job.parts[i]
         model, (_, content) = model_of(part, files), files[part.source]
         matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
         made_from = content, part.object, part.bodies, matrix.tolist()
-        key = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
-        if key not in solids:
+        stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
+        resolved = scopes.of(part)
+        key = stands, tuple(resolved.values[one] for one in OF_A_PART)
+        if stands not in meshes:
             with run.timed("read"):
-                mesh, _ = set_down(model.merged(), matrix)
+                meshes[stands], _ = set_down(model.merged(), matrix)
+        if key not in solids:
             numbers[key] = len(solids)
-            solids[key] = PosedSolid(model, mesh, matrix, key, part.name)
+            solids[key] = PosedSolid(model, meshes[stands], matrix, stands, resolved, part.name)
         solid_of[i, k] = numbers[key]
     return list(solids.values()), solid_of
 
 
-def _stand(job: Job, files: Files, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
+def _stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
     """Pose every part and find a place for the copies that have none, on the bed or beside it."""
-    in_order, solid_of = _posed(job, files, run)
+    in_order, solid_of = _posed(job, files, scopes, run)
     if any(copy_at(job, spot).at is None for spot in solid_of):
         with run.timed("read"):
             job = with_places(job, _outlines(solid_of, in_order))
     placed = []
     for (i, k), number in solid_of.items():
-        copy = job.parts[i].copies[k]
+        part, copy = job.parts[i], job.parts[i].copies[k]
         x, y = copy.at or (0.0, 0.0)
-        placed.append(PlacedPart(number, job.parts[i].name, k + 1, (round(x, 3), round(y, 3)), copy.turn))
+        placed.append(PlacedPart(number, part.id, part.name, k + 1, (round(x, 3), round(y, 3)), copy.turn))
     return in_order, placed
 
 
@@ -295,7 +307,9 @@ def settled(job: Job, run: StageRun) -> Job:
     """Return the job with a place for every copy that had none, on as many beds as it takes."""
     if all(copy_at(job, spot).at is not None for spot in spots_of(job)):
         return job
-    solids, solid_of = _posed(job, _files(job, cascade(job), run), run)
+    whole = cascade(job)
+    scopes = Scopes(whole, {part.id: whole for part in job.parts})
+    solids, solid_of = _posed(job, _files(job, whole, run), scopes, run)
     return over_beds(job, _outlines(solid_of, solids))
 
 

@@ -43,7 +43,7 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
     """Return what the writer needs of a slice."""
     return GcodeJob(
         sliced.job,
-        sliced.resolved,
+        sliced.scopes.job,
         sliced.toolpath,
         sliced.plan,
         sliced.motion,
@@ -56,7 +56,7 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
 def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> dict[str, Any]:
     """Return the report as a record that JSON can hold."""
     heat = sliced.job.machine.heating
-    values = sliced.resolved.values
+    values = sliced.scopes.job.values
     return {
         "version": REPORT_VERSION,
         "program": f"even-step {__version__}",
@@ -104,7 +104,9 @@ def _parts(sliced: Sliced) -> list[dict[str, Any]]:
         low, high = solid.mesh.bounds
         out.append(
             {
+                "id": part.id,
                 "name": part.name,
+                "changed": dict(part.settings),
                 "source": part.file,
                 "triangles": solid.model.triangles,
                 "volume_mm3": measure(solid.mesh).volume,

@@ -34,12 +34,13 @@ Limits: TypeAlias = tuple[float, float, float, float]
 
 @dataclass(frozen=True, eq=False)
 class PosedSolid:
-    """A posed mesh with the hash of what it was made from, and the name of the part it stands for first."""
+    """A posed mesh with the hash of what it was made from, the settings it is laid with, and its part's name."""
 
     model: Model
     mesh: Mesh
     matrix: NDArray[np.float64]
     key: str
+    resolved: Resolved
     title: str = ""
 
 
@@ -51,14 +52,13 @@ class SolidStages:
         solid: PosedSolid,
         heights: Heights,
         heights_key: str,
-        wall: WallSettings,
+        bore: float,
         limits: Limits,
-        resolved: Resolved,
         run: StageRun,
     ) -> None:
-        self.solid, self.resolved, self.run = solid, resolved, run
-        self.values = resolved.values
-        self.heights, self.heights_key, self.wall, self.limits = heights, heights_key, wall, limits
+        self.solid, self.values, self.run = solid, solid.resolved.values, run
+        self.heights, self.heights_key, self.bore, self.limits = heights, heights_key, bore, limits
+        self.wall = take(WallSettings, self.values, bore=bore)
         self.first: tuple[Blocks, str] | None = None
         self._guarded(self._cut)
 
@@ -70,7 +70,7 @@ class SolidStages:
         hands = Crew(cancelled=self.run.crew.cancelled)
         run = StageRun(hands, StageCache(0))
         nameless = replace(self.solid, title="")
-        again = SolidStages(nameless, heights, "", self.wall, self.limits, self.resolved, run)
+        again = SolidStages(nameless, heights, "", self.bore, self.limits, run)
         again.blocks_at((0.0, 0.0), 0.0)
         again.ledger()
 
@@ -93,7 +93,7 @@ class SolidStages:
             "walls", (key, wall), lambda: walls(self.outlines, self.thick, wall, crew)
         )
         cover = take(CoverSettings, self.values)
-        bridge = take(BridgeSettings, self.values, bore=wall.bore)
+        bridge = take(BridgeSettings, self.values, bore=self.bore)
         self.covers: Covers
         self.covers, self.cover_key = run.stage(
             "covers",
@@ -110,7 +110,17 @@ class SolidStages:
             return hanging(solid.mesh, self.limits, first, crew, one_shell=one)
 
         hangs, _ = self.run.stage("hanging", (solid.key, self.limits, first), find)
-        return SlicedSolid(solid.model, solid.mesh, self.contours, self.outlines, self.walls, self.covers, hangs)
+        return SlicedSolid(
+            solid.model,
+            solid.mesh,
+            self.values,
+            self.wall,
+            self.contours,
+            self.outlines,
+            self.walls,
+            self.covers,
+            hangs,
+        )
 
     def blocks_at(self, at: tuple[float, float], turn: float) -> tuple[Blocks, str]:
         """Fill and order the solid where it stands; in the part's frame that makes no difference."""
@@ -118,7 +128,7 @@ class SolidStages:
 
     def _blocks_at(self, at: tuple[float, float], turn: float) -> tuple[Blocks, str]:
         run, crew = self.run, self.run.crew
-        chosen = take(InfillSettings, self.values, bore=self.wall.bore, overhang=min(self.limits))
+        chosen = take(InfillSettings, self.values, bore=self.bore, overhang=min(self.limits))
         order, ways = take(OrderSettings, self.values), take(WaySettings, self.values)
         lie = chosen.lie(at, turn)
         filled, key = run.stage(
@@ -147,5 +157,5 @@ class SolidStages:
         def measure() -> Ledger:
             return ledger(self.outlines, self.covers, blocks, self.thick, laid, self.run.crew)
 
-        laid = take(LedgerSettings, self.values, bore=self.wall.bore)
+        laid = take(LedgerSettings, self.values, bore=self.bore)
         return self._guarded(lambda: self.run.stage("ledger", (key, laid), measure)[0])

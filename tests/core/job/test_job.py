@@ -29,14 +29,14 @@ def job_with(plain_job, **update):
 
 def test_the_later_word_wins_and_is_told(plain_job):
     job = job_with(plain_job, recipe=find(Recipe, "Fine")).with_settings({"walls.count": 5})
-    resolved = resolve(job)
+    resolved = resolve(job).job
     assert resolved.values["walls.count"] == 5
     assert resolved.origin["walls.count"] == "job"
     assert resolved.under["walls.count"] == 3
     assert resolved.origin["layers.height"] == "recipe"
     assert resolved.origin["heat.nozzle"] == "material"
     assert resolved.origin["infill.angle"] == "default"
-    fine = resolve(job_with(plain_job, machine=find(Machine, "Larch 220 fine")))
+    fine = resolve(job_with(plain_job, machine=find(Machine, "Larch 220 fine"))).job
     assert fine.origin["layers.height"] == "machine"
     assert fine.values["walls.line_width"] == 0.22
 

@@ -81,7 +81,7 @@ def test_a_large_mesh_is_judged_by_its_outermost_vertices():
 
 
 def test_proposals_rank_by_what_is_weighed(plain_job):
-    found = proposals(table(), plain_job, resolve(plain_job))
+    found = proposals(table(), plain_job, resolve(plain_job).job)
     best = ranked(found, WEIGHTS)
     assert found.figures["support"][best[0]] == pytest.approx(4 * 9 * 3)
     assert found.figures["contact"][best[0]] == pytest.approx(900)
@@ -94,7 +94,7 @@ def test_proposals_rank_by_what_is_weighed(plain_job):
 
 
 def test_the_best_pose_of_a_table_is_upside_down(plain_job):
-    posed, _ = set_down(table(), best_pose(table(), plain_job, resolve(plain_job)))
+    posed, _ = set_down(table(), best_pose(table(), plain_job, resolve(plain_job).job))
     assert overhang(posed, EVEN, 0.2).sum() < 100
     assert overhang(table(), EVEN, 0.2).sum() > 800
 

@@ -36,7 +36,7 @@ def one(shape):
 
 @pytest.fixture(params=["Even", "Quick"])
 def values(plain_job, request):
-    return resolve(plain_job.model_copy(update={"recipe": find(Recipe, request.param)})).values
+    return resolve(plain_job.model_copy(update={"recipe": find(Recipe, request.param)})).job.values
 
 
 @pytest.mark.parametrize("seed", range(20))

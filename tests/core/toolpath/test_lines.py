@@ -100,7 +100,7 @@ def test_the_figures_of_a_pose_equal_the_reports(sliced):
     facets = np.concatenate((box(10, 10, 10), box(30, 10, 3, (0, 0, 10))))
     done = sliced(facets)
     mesh = done.sliced.solids[0].mesh
-    found = pose_figures(mesh, done.sliced.resolved, done.sliced.job.machine)
+    found = pose_figures(mesh, done.sliced.scopes.job, done.sliced.job.machine)
     assert found.hanging == pytest.approx(done.report["unsupported_area_mm2"])
     assert found.contact == pytest.approx(done.report["contact_area_mm2"])
     assert found.height == pytest.approx(13.0)

@@ -45,15 +45,19 @@ def find_setting(key: str) -> Setting:
     )
 
 
-def checked(values: dict[str, object]) -> dict[str, Value]:
+def checked(values: dict[str, object], scope: str = "job") -> dict[str, Value]:
     """Check a table of settings by key.
 
     Raises
     ------
     SettingError
-        For the first key that does not exist or value that is refused.
+        For the first key that does not exist or cannot be set for this scope, or value that is refused.
     """
-    return dict(taken_in(key, value) for key, value in values.items())
+    for key, raw in values.items():
+        setting = find_setting(_as_now(key, raw)[0])
+        if scope not in setting.scopes:
+            raise SettingError(f"cannot be set for a {scope} alone", subject=setting.key, remedy="set it for all")
+    return dict(taken_in(key, raw) for key, raw in values.items())
 
 
 def taken_in(key: str, raw: object) -> tuple[str, Value]:
@@ -64,7 +68,13 @@ def taken_in(key: str, raw: object) -> tuple[str, Value]:
     SettingError
         When the key does not exist or the value is refused.
     """
-    if key == "adhesion.kind":  # it said whether there was a skirt
-        key, raw = ("skirt.loops", 0) if str(raw).strip().lower() == "none" else ("foot.kind", "bare")
+    key, raw = _as_now(key, raw)
     setting = find_setting(key)
     return setting.key, setting.value_of(raw)
+
+
+def _as_now(key: str, raw: object) -> tuple[str, object]:
+    """Return key and value as they are written now, for such as earlier versions wrote."""
+    if key == "adhesion.kind":  # it said whether there was a skirt
+        return ("skirt.loops", 0) if str(raw).strip().lower() == "none" else ("foot.kind", "bare")
+    return key, raw

@@ -1,6 +1,6 @@
 """Bridges: lines over air, held at both ends."""
 
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 LONGEST = Setting(
     "bridges.longest",
@@ -15,6 +15,7 @@ LONGEST = Setting(
     level="wider",
     synonyms=("span", "air", "gap"),
     cost="Too long costs sagging strands.",
+    scopes=SCOPES,
 )
 ANCHOR = Setting(
     "bridges.anchor",
@@ -27,6 +28,7 @@ ANCHOR = Setting(
     step=0.2,
     synonyms=("overlap", "hold", "support"),
     cost="Longer costs a little time.",
+    scopes=SCOPES,
 )
 SPEED = Setting(
     "bridges.speed",

@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 TOP_LAYERS = Setting(
     "top.layers",
@@ -12,6 +12,7 @@ TOP_LAYERS = Setting(
     level="short",
     synonyms=("roof", "ceiling", "solid", "skin"),
     cost="Each costs time and plastic.",
+    scopes=SCOPES,
 )
 BOTTOM_LAYERS = Setting(
     "bottom.layers",
@@ -25,6 +26,7 @@ BOTTOM_LAYERS = Setting(
     level="short",
     synonyms=("floor", "solid", "skin"),
     cost="Each costs time and plastic.",
+    scopes=SCOPES,
 )
 TOP_WIDTH = Setting(
     "top.line_width",
@@ -37,6 +39,7 @@ TOP_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs sheen, narrower takes longer.",
+    scopes=SCOPES,
 )
 BOTTOM_WIDTH = Setting(
     "bottom.line_width",
@@ -49,6 +52,7 @@ BOTTOM_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs looks, narrower takes longer.",
+    scopes=SCOPES,
 )
 ANGLE = Setting(
     "top.angle",
@@ -60,6 +64,7 @@ ANGLE = Setting(
     step=5.0,
     synonyms=("direction", "rotation"),
     cost="It costs nothing.",
+    scopes=SCOPES,
 )
 LEAST_AREA = Setting(
     "top.least_area",
@@ -71,6 +76,7 @@ LEAST_AREA = Setting(
     step=0.5,
     synonyms=("sliver", "threshold", "minimum"),
     cost="Larger costs plastic.",
+    scopes=SCOPES,
 )
 PATTERNS = (
     "lines",
@@ -96,6 +102,7 @@ TOP_THICKNESS = Setting(
     level="wider",
     synonyms=("roof", "solid", "skin"),
     cost="Thicker costs time and plastic.",
+    scopes=SCOPES,
 )
 BOTTOM_THICKNESS = Setting(
     "bottom.thickness",
@@ -109,6 +116,7 @@ BOTTOM_THICKNESS = Setting(
     level="wider",
     synonyms=("floor", "solid", "skin"),
     cost="Thicker costs time and plastic.",
+    scopes=SCOPES,
 )
 TOP_PATTERN = Setting(
     "top.pattern",
@@ -122,6 +130,7 @@ TOP_PATTERN = Setting(
     synonyms=("monotonic", "surface", "finish", "ornament"),
     renamed_choices=(("star", "kagome"),),
     cost="Ornaments cost time and tightness.",
+    scopes=SCOPES,
 )
 BOTTOM_PATTERN = Setting(
     "bottom.pattern",
@@ -134,6 +143,7 @@ BOTTOM_PATTERN = Setting(
     synonyms=("surface", "finish", "ornament"),
     renamed_choices=(("star", "kagome"),),
     cost="Ornaments cost time and hold on the bed.",
+    scopes=SCOPES,
 )
 SOLID_WIDTH = Setting(
     "top.solid_line_width",
@@ -146,6 +156,7 @@ SOLID_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion", "solid"),
     cost="Narrower takes longer.",
+    scopes=SCOPES,
 )
 ALL = (
     TOP_LAYERS,

@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 DENSITY = Setting(
     "infill.density",
@@ -11,6 +11,7 @@ DENSITY = Setting(
     level="short",
     synonyms=("fill", "strength", "weight"),
     cost="More costs time and plastic.",
+    scopes=SCOPES,
 )
 PATTERN = Setting(
     "infill.pattern",
@@ -36,6 +37,7 @@ PATTERN = Setting(
     synonyms=("fill", "structure", "tree", "vault", "lightweight", "flexible"),
     renamed_choices=(("star", "kagome"),),
     cost="All but lines cost a little time.",
+    scopes=SCOPES,
 )
 ANGLE = Setting(
     "infill.angle",
@@ -48,6 +50,7 @@ ANGLE = Setting(
     level="wider",
     synonyms=("direction", "rotation"),
     cost="It costs nothing.",
+    scopes=SCOPES,
 )
 FRAME = Setting(
     "infill.frame",
@@ -59,6 +62,7 @@ FRAME = Setting(
     choices=("part", "bed"),
     synonyms=("align", "origin", "pattern", "position"),
     cost="The bed's frame costs time to slice: each copy is filled anew.",
+    scopes=SCOPES,
 )
 LINE_WIDTH = Setting(
     "infill.line_width",
@@ -72,6 +76,7 @@ LINE_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs fine support of the tops.",
+    scopes=SCOPES,
 )
 OVERLAP = Setting(
     "infill.overlap",
@@ -84,6 +89,7 @@ OVERLAP = Setting(
     step=5.0,
     synonyms=("bond",),
     cost="More costs a mark on the outside.",
+    scopes=SCOPES,
 )
 END_RUN = Setting(
     "infill.end_run",
@@ -98,6 +104,7 @@ END_RUN = Setting(
     level="wider",
     synonyms=("connect", "join"),
     cost="Longer costs a little plastic.",
+    scopes=SCOPES,
 )
 LAYERS_AT_ONCE = Setting(
     "infill.layers_at_once",
@@ -112,6 +119,7 @@ LAYERS_AT_ONCE = Setting(
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
     cost="It costs a little strength.",
+    scopes=SCOPES,
 )
 GRADING = Setting(
     "infill.grading",
@@ -124,6 +132,7 @@ GRADING = Setting(
     level="wider",
     synonyms=("gradual", "adaptive", "variable"),
     cost="It costs stiffness in the middle.",
+    scopes=SCOPES,
 )
 GRADING_DEPTH = Setting(
     "infill.grading_depth",
@@ -136,5 +145,6 @@ GRADING_DEPTH = Setting(
     step=1.0,
     synonyms=("gradual", "adaptive"),
     cost="Deeper costs plastic.",
+    scopes=SCOPES,
 )
 ALL = (DENSITY, PATTERN, ANGLE, FRAME, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)

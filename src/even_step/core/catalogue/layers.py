@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 HEIGHT = Setting(
     "layers.height",
@@ -37,6 +37,7 @@ CLOSING_GAP = Setting(
     step=0.1,
     synonyms=("repair", "hole", "torn", "watertight"),
     cost="Too wide joins what is meant to be open.",
+    scopes=SCOPES,
 )
 RESOLUTION = Setting(
     "layers.resolution",
@@ -49,5 +50,6 @@ RESOLUTION = Setting(
     step=0.0025,
     synonyms=("detail", "simplify", "tolerance"),
     cost="Finer costs time and larger files.",
+    scopes=SCOPES,
 )
 ALL = (HEIGHT, FIRST_HEIGHT, CLOSING_GAP, RESOLUTION)

@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 ALLOWANCE = Setting(
     "outline.allowance",
@@ -11,6 +11,7 @@ ALLOWANCE = Setting(
     level="wider",
     synonyms=("offset", "compensation", "tolerance", "fit"),
     cost="It costs truth to size.",
+    scopes=SCOPES,
 )
 HOLE_ALLOWANCE = Setting(
     "outline.hole_allowance",
@@ -23,6 +24,7 @@ HOLE_ALLOWANCE = Setting(
     level="wider",
     synonyms=("offset", "compensation", "bore", "fit"),
     cost="It costs truth to size.",
+    scopes=SCOPES,
 )
 FIRST_ALLOWANCE = Setting(
     "outline.first_allowance",
@@ -34,5 +36,6 @@ FIRST_ALLOWANCE = Setting(
     step=0.01,
     synonyms=("squash", "foot", "compensation"),
     cost="Too much less costs hold on the bed.",
+    scopes=SCOPES,
 )
 ALL = (ALLOWANCE, HOLE_ALLOWANCE, FIRST_ALLOWANCE)

@@ -44,6 +44,9 @@ UNITS: dict[str, str] = {
     "switch": "",
     "choice": "",
 }
+#: Where settings hold: the later word wins.
+SCOPES = ("machine", "material", "recipe", "job", "part")
+FOR_ALL = SCOPES[:-1]
 YES, NO = ("yes", "on", "true", "1"), ("no", "off", "false", "0")
 
 
@@ -67,7 +70,7 @@ class Setting:
     choices: tuple[str, ...] = ()
     level: Level = "everything"
     limit: Limit = ""
-    scopes: tuple[str, ...] = ("machine", "material", "recipe", "job")
+    scopes: tuple[str, ...] = FOR_ALL
     synonyms: tuple[str, ...] = ()
     renamed_from: tuple[str, ...] = ()
     renamed_choices: tuple[tuple[str, str], ...] = ()

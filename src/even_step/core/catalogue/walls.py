@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 COUNT = Setting(
     "walls.count",
@@ -11,6 +11,7 @@ COUNT = Setting(
     level="short",
     synonyms=("shell", "perimeter", "strength"),
     cost="Each costs time and plastic.",
+    scopes=SCOPES,
 )
 OUTER_WIDTH = Setting(
     "walls.outer_line_width",
@@ -24,6 +25,7 @@ OUTER_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion", "skin"),
     cost="Narrower costs strength, wider costs detail.",
+    scopes=SCOPES,
 )
 LINE_WIDTH = Setting(
     "walls.line_width",
@@ -37,6 +39,7 @@ LINE_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs fine detail, narrower takes longer.",
+    scopes=SCOPES,
 )
 ORDER = Setting(
     "walls.order",
@@ -48,6 +51,7 @@ ORDER = Setting(
     level="wider",
     synonyms=("sequence", "accuracy"),
     cost="Inner first costs a little truth to size, outer first costs overhangs.",
+    scopes=SCOPES,
 )
 SEAM = Setting(
     "walls.seam",
@@ -60,6 +64,7 @@ SEAM = Setting(
     level="wider",
     synonyms=("start", "scar", "zip"),
     cost="Nearest costs looks, scattered costs a rough skin, back and corner cost travel.",
+    scopes=SCOPES,
 )
 LONE_LINE = Setting(
     "walls.lone_line",
@@ -72,6 +77,7 @@ LONE_LINE = Setting(
     synonyms=("feature", "detail", "narrow", "thicken"),
     renamed_from=("walls.thicken_thin",),
     cost="It costs truth to size there.",
+    scopes=SCOPES,
 )
 VARY_WIDTH = Setting(
     "walls.vary_width",
@@ -83,6 +89,7 @@ VARY_WIDTH = Setting(
     level="wider",
     synonyms=("variable", "adaptive", "narrow", "gap", "constant"),
     cost="It costs a little time; off costs tightness and strength.",
+    scopes=SCOPES,
 )
 LAYERS_AT_ONCE = Setting(
     "walls.layers_at_once",
@@ -98,6 +105,7 @@ LAYERS_AT_ONCE = Setting(
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
     cost="It costs a little strength between layers.",
+    scopes=SCOPES,
 )
 MORE_ON_SLOPES = Setting(
     "walls.more_on_slopes",
@@ -111,5 +119,6 @@ MORE_ON_SLOPES = Setting(
     level="wider",
     synonyms=("extra", "overhang", "gaps", "tight"),
     cost="Each costs time and plastic there.",
+    scopes=SCOPES,
 )
 ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, MORE_ON_SLOPES, LONE_LINE, VARY_WIDTH, ORDER, SEAM)

@@ -11,8 +11,8 @@ from even_step.core.plane import region
 def check(evidence: Evidence) -> list[Finding]:
     """Find parts with bridges longer than they may be; one finding a part, at the longest."""
     found = []
-    most = float(evidence.settings["bridges.longest"])
     for part, solid in evidence.first_of_each():
+        most = float(solid.settings["bridges.longest"])
         bridges = solid.covers.bridges
         long = np.flatnonzero(bridges.longest > most + 0.01)
         if len(long) == 0:

@@ -48,10 +48,12 @@ class Finding:
 
 @dataclass(frozen=True, eq=False)
 class SlicedSolid:
-    """One posed solid and its stages, in its own frame (its middle over the origin)."""
+    """One posed solid, the settings that hold for it, and its stages, in its own frame (its middle over the origin)."""
 
     model: Model
     mesh: Mesh
+    settings: Mapping[str, Value]
+    wall: WallSettings
     contours: Contours
     outlines: Outlines
     walls: Walls
@@ -66,9 +68,13 @@ class SlicedSolid:
 
 @dataclass(frozen=True)
 class PlacedPart:
-    """A copy on the bed: its solid's number, its name, which copy, where its middle is, mm, and its turn, degrees."""
+    """A copy on the bed: its solid's number, its part's id and name, which copy, where its middle is, and its turn.
+
+    Of the place mm, of the turn degrees.
+    """
 
     solid: int
+    part: str
     name: str
     copy: int
     at: tuple[float, float]
@@ -90,10 +96,14 @@ class Evidence:
     placed: tuple[PlacedPart, ...]
     ledgers: tuple[Ledger, ...]
     settings: Mapping[str, Value]
-    walls: WallSettings
     lift: float
     toolpath: Toolpath
     plan: MotionPlan
+
+    @property
+    def bore(self) -> float:
+        """The nozzle's bore, mm."""
+        return self.job.machine.extruders[0].bore
 
     def first_of_each(self) -> list[tuple[PlacedPart, SlicedSolid]]:
         """Return each solid with the first place it stands at."""

@@ -12,13 +12,19 @@ def check(evidence: Evidence) -> list[Finding]:
     """Warn of each width beyond what the nozzle is made for."""
     nozzle = evidence.job.machine.extruders[0]
     most = nozzle.line_width[1]
+    tables = [("", (0.0, 0.0), evidence.settings)]
+    tables += [(part.title, part.at, solid.settings) for part, solid in evidence.first_of_each()]
+    told: set[tuple[str, float]] = set()
     found = []
-    for setting in WIDTHS:
-        width = float(evidence.settings[setting.key])
-        if width > most + 1e-9:
+    for title, at, settings in tables:
+        for setting in WIDTHS:
+            width = float(settings[setting.key])
+            if width <= most + 1e-9 or (setting.key, width) in told:
+                continue
+            told.add((setting.key, width))
             words = (
                 f"{setting.label}: {width:g} mm is wider than the {most:g} mm a {nozzle.bore:g} mm nozzle usually lays"
             )
             remedy = "narrower lines; or print slower and warmer, with higher layers"
-            found.append(Finding("line-wide", "warn", "", -1, 0.0, (0.0, 0.0), width, "mm", words, remedy))
+            found.append(Finding("line-wide", "warn", title, -1, 0.0, at, width, "mm", words, remedy))
     return found

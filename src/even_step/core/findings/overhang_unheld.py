@@ -28,7 +28,7 @@ def _unheld(evidence: Evidence, solid: SlicedSolid) -> NDArray[np.float64]:
     hangs = solid.hanging
     area = hangs.area.copy()
     flat = np.flatnonzero(hangs.flat & (area > 0))
-    spans = _spans(evidence, solid)
+    spans = _spans(solid)
     layer = np.searchsorted(evidence.heights.cuts, hangs.low[flat])
     corners = solid.mesh.vertices[solid.mesh.faces[hangs.facet[flat]]][:, :, :2]
     triangles = region.of_triangles(corners) if len(flat) else region.nothing(0)
@@ -41,11 +41,11 @@ def _unheld(evidence: Evidence, solid: SlicedSolid) -> NDArray[np.float64]:
     return area
 
 
-def _spans(evidence: Evidence, solid: SlicedSolid) -> dict[int, region.Geometry]:
+def _spans(solid: SlicedSolid) -> dict[int, region.Geometry]:
     """Return what the bridges of each layer hold, walls and anchors with them, by layer."""
-    bridges, most = solid.covers.bridges, float(evidence.settings["bridges.longest"])
+    bridges, most = solid.covers.bridges, float(solid.settings["bridges.longest"])
     short = bridges.longest <= most + 0.01
-    reach = FLAT_REACH + evidence.walls.outer_width + evidence.walls.count * evidence.walls.line_width
+    reach = FLAT_REACH + solid.wall.outer_width + solid.wall.count * solid.wall.line_width
     out: dict[int, region.Geometry] = {}
     for division in np.unique(bridges.division[short]):
         shapes = region.offset(bridges.shape[short & (bridges.division == division)], reach)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.plane import region
 from even_step.core.slicing.infill.infill import ignored_by
 from even_step.core.slicing.walls import STACKED
@@ -105,39 +105,49 @@ RULES = (
 
 
 def check(evidence: Evidence) -> list[Finding]:
-    """Tell each setting that the job itself changes from its default and that has no effect."""
-    bore, values = evidence.job.machine.extruders[0].bore, evidence.settings
-    changed = {key for key in evidence.job.settings if values[key] != find_setting(key).default}
-    told: dict[str, Finding] = {}
-    for rule in RULES:
-        for key in rule.keys:
-            if key in changed and key not in told and rule.when(values, bore):
-                message = f"{find_setting(key).label} has no effect: {rule.because}"
-                told[key] = Finding("setting-idle", "note", "", -1, 0.0, (0.0, 0.0), 0.0, "", message, rule.remedy)
-    if not told.keys() & {"infill.grading"} and evidence.settings["infill.grading"] != "none":
-        told |= _too_small_to_grade(evidence)
-    return list(told.values())
+    """Tell each setting that the job or a part changes from its default and that has no effect there."""
+    solids = evidence.first_of_each()
+    told: list[Finding] = []
+    own = {part.id: part.settings for part in evidence.job.parts}
+    # What the job changes may have its effect in one part alone.
+    everywhere = [solid.settings for _, solid in solids] or [evidence.settings]
+    told += _idle(evidence, "", (0.0, 0.0), evidence.job.settings, everywhere)
+    for part, solid in solids:
+        told += _idle(evidence, part.title, part.at, own.get(part.part, {}), [solid.settings])
+        if solid.settings["infill.grading"] != "none" and not _idle_for(
+            "infill.grading", [solid.settings], evidence.bore
+        ):
+            told += _too_small_to_grade(part, solid)
+    return told
 
 
-def _too_small_to_grade(evidence: Evidence) -> dict[str, Finding]:
-    """Tell the parts that have nowhere room for a larger cell."""
-    depth = float(evidence.settings["infill.grading_depth"])
-    found = {}
-    for part, solid in evidence.first_of_each():
-        deep = region.offset(solid.covers.room, -depth) if evidence.settings["infill.grading"] == "walls" else None
-        tall = float(solid.mesh.bounds[1, 2])
-        if (deep is None and tall <= depth) or (deep is not None and region.is_empty(deep).all()):
-            words = f"{part.title} is too small for its infill to grow sparser: all of it lies within {depth:g} mm"
-            found[f"infill.grading {part.title}"] = Finding(
-                "setting-idle",
-                "note",
-                part.title,
-                -1,
-                0.0,
-                part.at,
-                depth,
-                "mm",
-                words,
-                "a smaller depth, or no grading",
-            )
+def _idle_for(key: str, tables: Sequence[Values], bore: float) -> Idle | None:
+    """Return why a setting has no effect in any of some tables of values."""
+    rules = [[rule for rule in RULES if key in rule.keys and rule.when(values, bore)] for values in tables]
+    return rules[0][0] if rules and all(rules) else None
+
+
+def _idle(
+    evidence: Evidence, title: str, at: tuple[float, float], changed: Values, tables: Sequence[Values]
+) -> list[Finding]:
+    found = []
+    for key in dict.fromkeys(key for rule in RULES for key in rule.keys):
+        if key not in changed or changed[key] == find_setting(key).default:
+            continue
+        idle = _idle_for(key, tables, evidence.bore)
+        if idle:
+            message = f"{find_setting(key).label} has no effect: {idle.because}"
+            found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, idle.remedy))
     return found
+
+
+def _too_small_to_grade(part: PlacedPart, solid: SlicedSolid) -> list[Finding]:
+    """Tell of a part that has nowhere room for a larger cell."""
+    depth = float(solid.settings["infill.grading_depth"])
+    deep = region.offset(solid.covers.room, -depth) if solid.settings["infill.grading"] == "walls" else None
+    tall = float(solid.mesh.bounds[1, 2])
+    if not ((deep is None and tall <= depth) or (deep is not None and region.is_empty(deep).all())):
+        return []
+    words = f"{part.title} is too small for its infill to grow sparser: all of it lies within {depth:g} mm"
+    remedy = "a smaller depth, or no grading"
+    return [Finding("setting-idle", "note", part.title, -1, 0.0, part.at, depth, "mm", words, remedy)]

@@ -12,11 +12,9 @@ LEAST_AREA = 0.05  # mm², sharp corners lose less than this
 
 def check(evidence: Evidence) -> list[Finding]:
     """Find for each part what of its outlines no line fits into; one finding at the largest place."""
-    if evidence.walls.count == 0:
-        return []
     found = []
     for part, solid in evidence.first_of_each():
-        finding = _largest(evidence, part, solid)
+        finding = _largest(evidence, part, solid) if solid.wall.count else None
         found += [finding] if finding else []
     return found
 
@@ -31,7 +29,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
     layer = int(np.flatnonzero(solid.walls.which == owner[worst])[0])
     thick = float(region.thickness(pieces[worst : worst + 1])[0])
     where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
-    settings = evidence.walls
+    settings = solid.wall
     least = settings.bounds(float(evidence.heights.thick[layer])).narrowest
     done = f"are laid {least:g} mm wide" if settings.thicken else "are left out"
     return Finding(

@@ -1,4 +1,4 @@
-"""Which value holds: catalogue, machine, material, recipe, job, the later one wins."""
+"""Which value holds: catalogue, machine, material, recipe, job, part, the later one wins."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
-from even_step.core.job.model import Job, Machine
+from even_step.core.job.model import Job, Machine, Part
 
 WIDEST = 2.5  # bores; no line is laid wider
 WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit == "line_width")
@@ -18,7 +18,7 @@ WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit ==
 class Resolved:
     """The value of every setting, where it comes from, and what it overrode.
 
-    ``origin`` holds ``default``, ``machine``, ``material``, ``recipe`` or ``job``; ``under`` the value that
+    ``origin`` holds ``default``, ``machine``, ``material``, ``recipe``, ``job`` or ``part``; ``under`` the value that
     would hold without the last word.
     """
 
@@ -27,22 +27,43 @@ class Resolved:
     under: Mapping[str, Value]
 
 
-def resolve(job: Job) -> Resolved:
-    """Resolve every setting of a job.
+@dataclass(frozen=True)
+class Scopes:
+    """What holds where, worked out once: for the whole job, and for each part by its id."""
+
+    job: Resolved
+    parts: Mapping[str, Resolved]
+
+    def of(self, part: Part) -> Resolved:
+        """Return what holds for a part."""
+        return self.parts[part.id]
+
+
+def resolve(job: Job) -> Scopes:
+    """Resolve every setting of a job and of its parts.
 
     Raises
     ------
     SettingError
         When a value lies outside what the machine can do, with the machine's range.
     """
-    resolved = cascade(job)
-    for complaint in complaints(job, resolved).values():
+    whole = cascade(job)
+    for complaint in complaints(job, whole).values():
         raise complaint
-    return resolved
+    parts = {part.id: cascade(job, part) if part.settings else whole for part in job.parts}
+    for part in job.parts:
+        for complaint in complaints(job, parts[part.id]).values() if part.settings else ():
+            raise SettingError(
+                f"{complaint.message} (for {part.name} alone)", subject=complaint.subject, remedy=complaint.remedy
+            )
+    return Scopes(whole, parts)
 
 
-def cascade(job: Job) -> Resolved:
-    """Return every setting's value and where it comes from, whether or not the machine can do it."""
+def cascade(job: Job, part: Part | None = None) -> Resolved:
+    """Return every setting's value for the job or a part, and where it comes from.
+
+    Whether or not the machine can do it.
+    """
     values = {key: setting.default for key, setting in CATALOGUE.items()}
     origin = dict.fromkeys(CATALOGUE, "default")
     under = dict(values)
@@ -51,6 +72,7 @@ def cascade(job: Job) -> Resolved:
         ("material", job.materials[0].settings),
         ("recipe", job.recipe.settings),
         ("job", job.settings),
+        ("part", part.settings if part else {}),
     )
     for name, table in layers:
         for key, value in table.items():

@@ -35,6 +35,18 @@ def differences(old: Job, new: Job) -> list[str]:
     return told + _parts(old.parts, new.parts)
 
 
+def _settings_of_parts(pairs: list[tuple[Part, Part]]) -> list[str]:
+    """Tell which settings of their own parts have gained, lost or changed."""
+    told = []
+    for a, b in pairs:
+        for key in sorted({**a.settings, **b.settings}):
+            if a.settings.get(key) != b.settings.get(key):
+                setting = CATALOGUE[key]
+                now = value_text(setting, b.settings[key]) if key in b.settings else "as the job's"
+                told.append(f"{setting.label.lower()} {now} for {b.name}")
+    return told
+
+
 def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
     if old == new:
         return []
@@ -43,6 +55,8 @@ def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
         count = abs(after - before)
         return [f"{count} {'part' if count == 1 else 'parts'} {'more' if after > before else 'fewer'}"]
     pairs = list(zip(old, new, strict=False))
+    if any(a.settings != b.settings for a, b in pairs):
+        return _settings_of_parts(pairs)
     if any(a.scale != b.scale or a.unit != b.unit for a, b in pairs):
         return ["sized"]
     if any(a.repair != b.repair for a, b in pairs):

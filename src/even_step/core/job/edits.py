@@ -283,6 +283,29 @@ def without_settings(job: Job, keys: Iterable[str]) -> Job:
     return job.model_copy(update={"settings": {k: v for k, v in job.settings.items() if k not in gone}})
 
 
+def with_setting_of_parts(job: Job, numbers: Iterable[int], key: str, value: object) -> Job:
+    """Change one setting for some parts alone, with all their copies.
+
+    Raises
+    ------
+    SettingError
+        When the catalogue refuses the value, or a part cannot have the setting of its own.
+    """
+    change = checked({key: value}, "part")
+    for number in numbers:
+        job = with_part(job, number, settings={**job.parts[number].settings, **change})
+    return job
+
+
+def without_settings_of_parts(job: Job, numbers: Iterable[int], keys: Iterable[str]) -> Job:
+    """Take changes of some parts back, so that the job's hold for them again."""
+    gone = {find_setting(key).key for key in keys}
+    for number in numbers:
+        left = {key: value for key, value in job.parts[number].settings.items() if key not in gone}
+        job = with_part(job, number, settings=left)
+    return job
+
+
 def on_machine(job: Job, machine: Machine) -> Job:
     """Put the job on another machine; parts keep their place from the middle of the bed."""
     shift = np.subtract(machine.bed.centre, job.machine.bed.centre)

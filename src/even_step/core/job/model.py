@@ -52,14 +52,22 @@ class Table(dict[str, Any]):
         return Table, (dict(self),)
 
 
-def _checked(table: dict[str, Any]) -> Table:
-    try:
-        return Table(checked(table))
-    except EvenStepError as error:
-        raise ValueError(str(error)) from error
+def _checked_for(scope: str) -> AfterValidator:
+    def check(table: dict[str, Any]) -> Table:
+        try:
+            return Table(checked(table, scope))
+        except EvenStepError as error:
+            raise ValueError(str(error)) from error
+
+    return AfterValidator(check)
 
 
-Settings = Annotated[dict[str, Any], BeforeValidator(_flat), AfterValidator(_checked), Field(validate_default=True)]
+_Table = Annotated[dict[str, Any], BeforeValidator(_flat), Field(validate_default=True)]
+MachineSettings = Annotated[_Table, _checked_for("machine")]
+MaterialSettings = Annotated[_Table, _checked_for("material")]
+RecipeSettings = Annotated[_Table, _checked_for("recipe")]
+JobSettings = Annotated[_Table, _checked_for("job")]
+PartSettings = Annotated[_Table, _checked_for("part")]
 
 
 class Frozen(BaseModel):
@@ -142,7 +150,7 @@ class Machine(Frozen):
     heating: Heating
     start: str = ""
     end: str = ""
-    settings: Settings = {}
+    settings: MachineSettings = {}
 
 
 class Material(Frozen):
@@ -153,14 +161,14 @@ class Material(Frozen):
     density: Positive
     price_per_kg: Annotated[float, Field(ge=0, allow_inf_nan=False)]
     flow_limit: Positive
-    settings: Settings = {}
+    settings: MaterialSettings = {}
 
 
 class Recipe(Frozen):
     """A named set of process settings."""
 
     name: Name
-    settings: Settings = {}
+    settings: RecipeSettings = {}
 
 
 class Copy(Frozen):
@@ -184,7 +192,7 @@ class Part(Frozen):
     ``object`` counts the parts within the file; ``bodies`` are the numbers of those of its bodies that belong here
     (none named: all), ``hidden_bodies`` those that are not drawn, but printed; ``repair`` says what of its meshes is
     mended. ``mirrored`` says along which axes of the file it is turned inside out; ``turn`` is about x, then y, then
-    z, in degrees.
+    z, in degrees. ``settings`` hold for all its copies, and for nothing else.
     """
 
     id: Id = ""
@@ -198,6 +206,7 @@ class Part(Frozen):
     scale: tuple[Positive, Positive, Positive] = (1.0, 1.0, 1.0)
     mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
+    settings: PartSettings = {}
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
 
     @property
@@ -252,7 +261,7 @@ class Job(Frozen):
     machine: Machine
     materials: Annotated[tuple[Material, ...], Field(min_length=1, max_length=16)]
     recipe: Recipe
-    settings: Settings = {}
+    settings: JobSettings = {}
     layout: Layout = Layout()
     parts: tuple[Part, ...] = ()
     beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()

@@ -27,6 +27,9 @@ def understood(record: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
     materials = known.get("materials")
     for number, material in enumerate(materials if isinstance(materials, list) else []):
         _take_known_settings(f"materials.{number}", material, left_out)
+    parts = known.get("parts")
+    for number, part in enumerate(parts if isinstance(parts, list) else []):
+        _take_known_settings(f"parts.{number}", part, left_out, "part")
     for _ in range(MOST_LEFT_OUT):
         try:
             Job.model_validate(known)
@@ -42,14 +45,14 @@ def understood(record: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
     return known, sorted(set(left_out))
 
 
-def _take_known_settings(name: str, holder: object, left_out: list[str]) -> None:
+def _take_known_settings(name: str, holder: object, left_out: list[str], scope: str = "job") -> None:
     """Keep the settings that the catalogue knows and accepts."""
     if not isinstance(holder, dict) or not isinstance(holder.get("settings"), dict):
         return
     kept: dict[str, object] = {}
     for key, value in flat_table(holder["settings"]).items():
         try:
-            kept |= checked({key: value})
+            kept |= checked({key: value}, scope)
         except EvenStepError:
             left_out.append(f"{name}.settings {key}".removeprefix("."))
     holder["settings"] = kept

@@ -74,6 +74,11 @@ def head(source: GcodeJob) -> bytes:
         f"bed={bed.shape} bounds={_numbers(bed.bounds)} height={machine.height:g} "
         f"filament={machine.filament_diameter:g}",
         *(f"{key}={_plain(value)}" for key, value in sorted(source.changed.items())),
+        *(
+            f"own={_quoted(part.name)} {key}={_plain(value)}"
+            for part in job.parts
+            for key, value in sorted(part.settings.items())
+        ),
     ]
     own = _own_code(machine.start, source.resolved)
     text = "".join(f";es {line}\n" for line in lines) + f";es start\n{own};es end\n"
