@@ -15,11 +15,12 @@ from even_step.app.shelf import ModelShelf, Stand
 from even_step.app.store import JobStore
 from even_step.app.trials import Trials
 from even_step.app.view import View
+from even_step.app.whose import Whose
 from even_step.app.work.client import WorkerClient
 from even_step.app.work.entry import Started
 from even_step.core.errors import SettingError
 from even_step.core.job.beds import bed_count, number_of_bed, on_bed, spots_on
-from even_step.core.job.cascade import Resolved, cascade, complaints
+from even_step.core.job.cascade import Resolved, cascade, complaints, complaints_of_parts
 from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import Job
 
@@ -48,6 +49,7 @@ class Desk(QObject):
         self.store = JobStore(job, self)
         self.view = View(self)
         self.selection = Selection(self.store, self)
+        self.whose = Whose(self.store, self)
         self.worker = WorkerClient(worker, self)
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)
@@ -114,13 +116,15 @@ class Desk(QObject):
 
     @property
     def complaints(self) -> dict[str, SettingError]:
-        """What is wrong with values, by key."""
+        """What is wrong with values, by key: the job's, then those of parts."""
         return self._resolve()[2]
 
     def _resolve(self) -> tuple[Job, Resolved, dict[str, SettingError]]:
         if self._resolved is None or self._resolved[0] is not self.job:
             resolved = cascade(self.job)
-            self._resolved = self.job, resolved, complaints(self.job, resolved)
+            wrong = complaints(self.job, resolved)
+            of_parts = {one.subject: one for one in complaints_of_parts(self.job)}
+            self._resolved = self.job, resolved, {**of_parts, **wrong}
         return self._resolved
 
     def note(self, text: str, severity: str = "note", remedy: str = "", *, stays: bool = False) -> None:

@@ -96,6 +96,7 @@ class JobFiles(QObject):
     def _take(self, job: Job, path: str) -> None:
         self.path = path
         self._desk.selection.pick(())
+        self._desk.whose.choose(())
         self._desk.view.set("bed", 0)
         self._desk.trials.forget()
         self._desk.store.open(job)

@@ -14,6 +14,7 @@ from even_step.app.files import JobFiles
 from even_step.app.stations.body_fields import BodyFields, ReadFields
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.stations.measure_fields import MeasureFields
+from even_step.app.stations.own_fields import OwnFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
@@ -66,8 +67,8 @@ class PartsStation(Sheet):
         self.add(self._measure)
         self.poses = PoseFields(desk)
         self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), self.poses]
-        self._copies = CopyFields(desk)
-        for group in (*self._fields, self._copies):
+        self._copies, self._own = CopyFields(desk), OwnFields(desk)
+        for group in (*self._fields, self._copies, self._own):
             self.add(group)
         self._figures = self._make_figures()
         self.add(self._figures)
@@ -171,8 +172,9 @@ class PartsStation(Sheet):
             group.setVisible(picked and group.tool == ("turn" if tool == "face" else tool))
             group.refresh()
         self._measure.setVisible(tool == "measure" and bool(job.parts))
-        self._copies.setVisible(picked and tool != "measure")
-        self._copies.refresh()
+        for group in (self._copies, self._own):
+            group.setVisible(picked and tool != "measure")
+            group.refresh()
         self._figures.setVisible(picked)
         self._layout.setVisible(bool(job.parts))
         self._layout.refresh()

@@ -6,10 +6,11 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushButton, QWidget
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
+from even_step.app.stations.scope_line import ScopeLine
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
@@ -91,14 +92,18 @@ class RecipeStation(Sheet):
         super().__init__("Recipe")
         self._desk = desk
         self._cards = QButtonGroup(self)
-        grid = QGridLayout()
+        self._scope = ScopeLine(desk)
+        self.add(self._scope)
+        self._recipes = QWidget()
+        grid = QGridLayout(self._recipes)
+        grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
         for number, recipe in enumerate(shipped(Recipe).values()):
             card = RecipeCard(recipe)
             self._cards.addButton(card)
             grid.addWidget(card, number // 3, number % 3)
             card.clicked.connect(lambda _=False, recipe=recipe: self._choose(recipe))
-        self.add(grid)
+        self.add(self._recipes)
         self._levels = QButtonGroup(self)
         switch = []
         for level in LEVELS:
@@ -118,6 +123,7 @@ class RecipeStation(Sheet):
         self._fill()
         desk.store.changed.connect(self._follow)
         desk.trials.changed.connect(self._refresh_cards)
+        desk.whose.changed.connect(self._refresh)
         desk.view.changed.connect(lambda piece: self._show_level() if piece == "level" else None)
         self._show_level()
         self._refresh()
@@ -139,10 +145,11 @@ class RecipeStation(Sheet):
         level = self._desk.view.level
         self._switch[level].setChecked(True)
         shown = LEVELS[: LEVELS.index(level) + 1]
-        changed = self._desk.job.settings
+        whose = self._desk.whose
+        always = {*whose.own, *whose.complaints}
         visible: set[str] = set()
         for key, made in self.lines.items():
-            seen = made.setting.level in shown or key in changed or key in self._desk.complaints
+            seen = whose.has(made.setting) and (made.setting.level in shown or key in always)
             made.setVisible(seen)
             if seen:
                 visible.add(HEADINGS[made.setting.group])
@@ -152,6 +159,8 @@ class RecipeStation(Sheet):
     def reveal(self, key: str) -> None:
         """Show a setting whatever page it is on, and put the keyboard into its field."""
         made = self.lines[key]
+        if not self._desk.whose.has(made.setting):
+            self._desk.whose.choose(())
         if LEVELS.index(made.setting.level) > LEVELS.index(self._desk.view.level):
             self._desk.view.set("level", made.setting.level)
         self._show_detail(made)
@@ -179,20 +188,26 @@ class RecipeStation(Sheet):
         self._refresh_cards()
 
     def _return_all(self) -> None:
-        edit(self._desk, "all settings back", lambda job: edits.without_settings(job, list(job.settings)))
+        whose = self._desk.whose
+        words = f"all settings back for {whose.name}" if whose.parts else "all settings back"
+        edit(self._desk, words, whose.take_back(whose.own))
 
     def _follow(self, change: Change) -> None:
-        if change.touches("machine", "materials", "recipe", "settings"):
+        own = self._desk.whose.parts and change.touches("parts")
+        if own or change.touches("machine", "materials", "recipe", "settings"):
             self._refresh()
 
     def _refresh(self) -> None:
         for made in self.lines.values():
             made.refresh()
-        count = len(self._desk.job.settings)
+        whose = self._desk.whose
+        count = len(whose.own)
+        below = "the whole job" if whose.parts else "the recipe"
+        self._recipes.setVisible(not whose.parts)
         # Its room is kept, so that nothing moves under the pointer when the first setting is changed.
-        self._return.setText(f"{count} changed · all back to the recipe" if count else "nothing changed")
+        self._return.setText(f"{count} changed · all back to {below}" if count else "nothing changed")
         self._return.setEnabled(bool(count))
-        self.remark.setText(self._desk.job.recipe.name)
+        self.remark.setText(whose.told or self._desk.job.recipe.name)
         self._show_level()
         self._refresh_cards()
 

@@ -39,6 +39,7 @@ class Row(QAbstractButton):
         self.desk = desk
         self.name = self.lengths = self.mark = self.count = ""
         self.hidden = self.locked = False
+        self.own = 0  # settings of its own
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setFixedHeight(self.tall)
@@ -73,19 +74,22 @@ class Row(QAbstractButton):
     def say(self, told: str) -> None:
         """Give the row its words for those who do not see it; ``told`` shows under the pointer."""
         marks = "".join(f", {word}" for word in ("locked", "hidden") if getattr(self, word))
-        self.setAccessibleName(f"{self.name}{self.count and ', '}{self.count}, {self.lengths} mm{marks}")
+        own = f", {self.own} of its own" if self.own else ""
+        self.setAccessibleName(f"{self.name}{self.count and ', '}{self.count}, {self.lengths} mm{marks}{own}")
         self.setToolTip(told or f"{self.name}: {self.lengths} mm{self.hint}")
         self.setChecked(self.picked)
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        """Draw mark, name, count and size."""
+        """Draw mark, name, count and size, and a bar where it has settings of its own."""
         painter = QPainter(self)
         if self.picked or self.underMouse():
             painter.fillRect(self.rect(), QColor(PAPER.wash if self.picked else PAPER.paper))
         if self.hasFocus():
             painter.setPen(QColor(PAPER.accent))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        if self.own:
+            painter.fillRect(0, 2, 3, self.height() - 4, QColor(PAPER.accent))
         area = QRectF(self.rect()).adjusted(self.indent, 0, -6, 0)
         if self.mark:
             draw_mark(painter, self.mark, 10, self.height() / 2)
@@ -183,6 +187,7 @@ class PartRow(Row):
         self.count = f"×{len(copies)}" if len(copies) > 1 else ""
         self.hidden = all(copy.hidden for copy in copies)
         self.locked = any(copy.locked for copy in copies)
+        self.own = len(part.settings)
         self.say(told)
 
 

@@ -19,7 +19,6 @@ from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 from even_step.core.job.cascade import limit_of
 from even_step.core.job.differences import value_text
-from even_step.core.job.edits import with_setting, without_settings
 
 Field = NumberField | ChoiceField | SwitchField
 
@@ -93,9 +92,9 @@ class SettingLine(QWidget):
 
     def refresh(self) -> None:
         """Show the value as it is now."""
-        resolved, key = self._desk.resolved, self.setting.key
-        value, under = resolved.values[key], resolved.under[key]
-        self._changed = resolved.origin[key] == "job"
+        whose, key = self._desk.whose, self.setting.key
+        value, under = whose.resolved.values[key], whose.under(key)
+        self._changed = whose.is_own(key)
         self.field.blockSignals(True)
         if isinstance(self.field, SwitchField):
             self.field.setChecked(bool(value))
@@ -104,13 +103,13 @@ class SettingLine(QWidget):
         else:
             self.field.show_value(float(value))
         self.field.blockSignals(False)
-        self._origin.setText(resolved.origin[key])
+        self._origin.setText("not alike" if whose.differs(key) else whose.resolved.origin[key])
         self._facts.setText(self._told(under))
         self._back.setText(f"back to {value_text(self.setting, under)}")
         self._back.setVisible(self._changed)
         if self._drawing:
             self._drawing.show_values(value, under)
-        complaint = self._desk.complaints.get(key)
+        complaint = whose.complaints.get(key)
         caution = self._advice(value)
         self._wrong.setText(complaint.told if complaint else caution)
         self._wrong.setProperty("role", "stop" if complaint else "caution")
@@ -161,19 +160,22 @@ class SettingLine(QWidget):
 
     def _choose(self, value: object) -> None:
         key = self.setting.key
-        now = self._desk.resolved
+        whose = self._desk.whose
         typed = self.setting.value_of(value)
-        if typed == now.values[key]:
+        if typed == whose.resolved.values[key] and not whose.differs(key):
             self.refresh()
-        elif now.origin[key] == "job" and typed == now.under[key]:
+        elif whose.is_own(key) and typed == whose.under(key):
             self._go_back()
         else:
-            name = f"{self.setting.label.lower()} {value_text(self.setting, typed)}"
-            edit(self._desk, name, lambda job: with_setting(job, key, typed), f"setting {key}")
+            name = f"{self.setting.label.lower()} {value_text(self.setting, typed)}{self._for_whom()}"
+            edit(self._desk, name, whose.set(key, typed), f"setting {key} {whose.parts}")
+
+    def _for_whom(self) -> str:
+        return f" for {self._desk.whose.name}" if self._desk.whose.parts else ""
 
     def _go_back(self) -> None:
         key = self.setting.key
-        edit(self._desk, f"{self.setting.label.lower()} back", lambda job: without_settings(job, [key]))
+        edit(self._desk, f"{self.setting.label.lower()} back{self._for_whom()}", self._desk.whose.take_back([key]))
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw the bar of a changed setting and the ground of an open one."""

@@ -50,13 +50,19 @@ def resolve(job: Job) -> Scopes:
     whole = cascade(job)
     for complaint in complaints(job, whole).values():
         raise complaint
-    parts = {part.id: cascade(job, part) if part.settings else whole for part in job.parts}
+    for complaint in complaints_of_parts(job):
+        raise complaint
+    return Scopes(whole, {part.id: cascade(job, part) if part.settings else whole for part in job.parts})
+
+
+def complaints_of_parts(job: Job) -> list[SettingError]:
+    """Return what is wrong with values that parts have of their own."""
+    found = []
     for part in job.parts:
-        for complaint in complaints(job, parts[part.id]).values() if part.settings else ():
-            raise SettingError(
-                f"{complaint.message} (for {part.name} alone)", subject=complaint.subject, remedy=complaint.remedy
-            )
-    return Scopes(whole, parts)
+        for wrong in complaints(job, cascade(job, part)).values() if part.settings else ():
+            told = f"{wrong.message} (for {part.name} alone)"
+            found.append(SettingError(told, subject=wrong.subject, remedy=wrong.remedy))
+    return found
 
 
 def cascade(job: Job, part: Part | None = None) -> Resolved:

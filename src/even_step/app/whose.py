@@ -1,0 +1,115 @@
+"""Whose settings the recipe's sheet shows: the whole job's, or those of some parts alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from even_step.app.store import Change, JobStore
+from even_step.core.catalogue.setting import Setting, Value
+from even_step.core.errors import SettingError
+from even_step.core.job import edits
+from even_step.core.job.cascade import Resolved, cascade, complaints
+from even_step.core.job.model import Job
+
+
+class Whose(QObject):
+    """The parts whose own settings are shown, by their ids; none for the whole job's.
+
+    Of several parts the values of the last are shown, and an edit changes all of them.
+    """
+
+    changed = Signal()
+
+    def __init__(self, store: JobStore, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._store = store
+        self.parts: tuple[str, ...] = ()
+        self._known: tuple[Job, tuple[str, ...], list[Resolved]] | None = None
+        store.changed.connect(self._drop_what_is_gone)
+
+    def choose(self, parts: tuple[str, ...]) -> None:
+        """Show the settings of some parts; of the whole job, if none."""
+        if parts != self.parts:
+            self.parts = parts
+            self.changed.emit()
+
+    def _drop_what_is_gone(self, change: Change) -> None:
+        if self.parts and change.touches("parts"):
+            there = {part.id for part in change.new.parts}
+            self.choose(tuple(part for part in self.parts if part in there))
+
+    @property
+    def numbers(self) -> list[int]:
+        """Where the parts stand in the job, in the order they were chosen."""
+        where = {part.id: number for number, part in enumerate(self._store.job.parts)}
+        return [where[part] for part in self.parts if part in where]
+
+    @property
+    def name(self) -> str:
+        """Whose settings are shown, in words."""
+        numbers = self.numbers
+        if not numbers:
+            return "the whole job"
+        return self._store.job.parts[numbers[0]].name if len(numbers) == 1 else f"{len(numbers)} parts"
+
+    @property
+    def told(self) -> str:
+        """How many copies the settings of a part hold for; nothing where that needs no words."""
+        copies = sum(len(self._store.job.parts[number].copies) for number in self.numbers)
+        return f"for all {copies} copies" if copies > 1 else ""
+
+    @property
+    def _all(self) -> list[Resolved]:
+        job = self._store.job
+        if self._known is None or self._known[0] is not job or self._known[1] != self.parts:
+            found = [cascade(job, job.parts[number]) for number in self.numbers]
+            self._known = job, self.parts, found or [cascade(job)]
+        return self._known[2]
+
+    @property
+    def resolved(self) -> Resolved:
+        """What holds, and where it comes from."""
+        return self._all[-1]
+
+    @property
+    def complaints(self) -> dict[str, SettingError]:
+        """What is wrong with values, by key."""
+        return complaints(self._store.job, self.resolved)
+
+    def has(self, setting: Setting) -> bool:
+        """Whether a setting can be set here."""
+        return not self.parts or "part" in setting.scopes
+
+    def differs(self, key: str) -> bool:
+        """Whether the parts have different values."""
+        return any(one.values[key] != self.resolved.values[key] for one in self._all)
+
+    def is_own(self, key: str) -> bool:
+        """Whether a value was set here."""
+        own = "part" if self.parts else "job"
+        return any(one.origin[key] == own for one in self._all)
+
+    @property
+    def own(self) -> list[str]:
+        """The keys of all that was set here."""
+        return [key for key in self.resolved.origin if self.is_own(key)]
+
+    def under(self, key: str) -> Value:
+        """Return the value that would hold without what was set here."""
+        return self.resolved.under[key] if self.is_own(key) else self.resolved.values[key]
+
+    def set(self, key: str, value: object) -> Callable[[Job], Job]:
+        """Return the edit that sets a value here."""
+        numbers = self.numbers
+        if not numbers:
+            return lambda job: edits.with_setting(job, key, value)
+        return lambda job: edits.with_setting_of_parts(job, numbers, key, value)
+
+    def take_back(self, keys: list[str]) -> Callable[[Job], Job]:
+        """Return the edit that takes back what was set here."""
+        numbers = self.numbers
+        if not numbers:
+            return lambda job: edits.without_settings(job, keys)
+        return lambda job: edits.without_settings_of_parts(job, numbers, keys)
