@@ -13,8 +13,20 @@ from even_step.core.job.cascade import cascade, resolve
 from even_step.core.job.differences import differences
 from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.text import job_text, read_job_text
+from even_step.core.motion.check import check_gcode
+from even_step.core.motion.fan import FanSettings
+from even_step.core.motion.speeds import LineSettings
 from even_step.core.pipeline import OF_A_PART, STAGES, models_of, slice_job
 from even_step.core.plane import region
+from even_step.core.slicing.bridges import BridgeSettings
+from even_step.core.slicing.contours import ContourSettings
+from even_step.core.slicing.covers import CoverSettings
+from even_step.core.slicing.infill.infill import InfillSettings
+from even_step.core.slicing.ledger import LedgerSettings
+from even_step.core.slicing.ordering import OrderSettings
+from even_step.core.slicing.regions import RegionSettings
+from even_step.core.slicing.walls import WallSettings
+from even_step.core.slicing.ways import WaySettings
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.roles import INFILL, ROLES
 from even_step.core.work import Crew
@@ -22,7 +34,19 @@ from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
 
 BARE = {"infill.end_run": 0, "infill.overlap": 0}
-PER_SOLID = ("contours", "regions", "walls", "covers", "infill")
+OF_A_SOLID = {
+    ContourSettings,
+    RegionSettings,
+    WallSettings,
+    CoverSettings,
+    BridgeSettings,
+    InfillSettings,
+    OrderSettings,
+    WaySettings,
+    LineSettings,
+    FanSettings,
+    LedgerSettings,
+}
 
 
 @pytest.fixture
@@ -75,20 +99,17 @@ def test_the_job_holds_for_a_part_unless_it_has_its_own(two):
     assert resolve(back).of(back.parts[1]).values == first.values
 
 
-def test_a_part_may_have_what_its_own_stages_read_and_nothing_else():
+def test_a_part_may_have_what_only_its_own_records_are_read_for():
     """What is shared with the whole bed, such as its heat, cannot differ."""
-    readers = {}
-    for name, records in STAGES.items():
-        for record in records:
-            for setting in settings_read_by(record).values():
-                readers.setdefault(setting.key, set()).add(name)
-    for key in OF_A_PART:
-        assert readers[key] <= {*PER_SOLID, "order"}, key
-    for key in CATALOGUE.keys() - set(OF_A_PART):
-        assert not readers.get(key, {"write"}) <= set(PER_SOLID), f"{key} could be a part's own"
+    readers = {key: set() for key in CATALOGUE}
+    for record in (*(record for records in STAGES.values() for record in records), LedgerSettings):
+        for setting in settings_read_by(record).values():
+            readers[setting.key].add(record)
+    possible = [key for key, records in readers.items() if records and records <= OF_A_SOLID]
+    assert list(OF_A_PART) == possible
 
 
-@pytest.mark.parametrize("key", ["heat.bed", "layers.height", "motion.print_speed", "skirt.loops"])
+@pytest.mark.parametrize("key", ["heat.bed", "layers.height", "motion.travel_speed", "skirt.loops"])
 def test_what_a_part_cannot_have_is_refused_in_every_way_in(two, tmp_path, key):
     with pytest.raises(SettingError, match="cannot be set for a part alone"):
         edits.with_setting_of_parts(two, [0], key, 50)
@@ -186,3 +207,51 @@ def test_a_setting_of_a_part_that_has_no_effect_is_told_with_its_name(two, tmp_p
     )
     idle = [one for one in slice_again(tmp_path, mixed).report["findings"] if one["code"] == "setting-idle"]
     assert idle == [], "it has its effect in one of the parts"
+
+
+def test_each_part_is_laid_at_its_own_speed_and_flow(two, tmp_path):
+    own = {"motion.print_speed": 40, "motion.outer_wall_speed": 20, "flow.amount": 90, "motion.first_layer_speed": 15}
+    job = two
+    for key, value in own.items():
+        job = edits.with_setting_of_parts(job, [1], key, value)
+    plain, done = slice_again(tmp_path, two), slice_again(tmp_path, job)
+    path, feed = done.sliced.toolpath, done.sliced.plan.speeds.feed
+    later = path.layer_of_path() > 0
+    for part, speeds in ((0, (100, 50, 25)), (1, (40, 20, 15))):
+        mine = path.part == part
+        assert feed[mine & later & (path.role == ROLES.index("inner-wall"))].max() == speeds[0] * 60
+        assert feed[mine & later & (path.role == ROLES.index("outer-wall"))].max() == speeds[1] * 60
+        assert feed[mine & ~later].max() <= speeds[2] * 60
+    mixed, alike = volumes(done), volumes(plain)
+    assert mixed[0, "infill"] == pytest.approx(alike[0, "infill"], rel=1e-6)
+    assert mixed[1, "infill"] == pytest.approx(0.9 * alike[1, "infill"], rel=1e-3)
+    told = sum(done.report["volume_by_role_mm3"].values())
+    assert sum(check_gcode(done.gcode, None).volume_by_role_mm3.values()) == pytest.approx(told, rel=1e-3)
+    assert done.sliced.ledgers[1].rows[5, 1] == pytest.approx(0.9 * done.sliced.ledgers[0].rows[5, 1], rel=1e-3)
+
+
+def test_a_change_of_a_parts_speed_re_runs_motion_alone(two, tmp_path):
+    cache = StageCache()
+    slice_again(tmp_path, two, cache=cache)
+    made, _ = watched(edits.with_setting_of_parts(two, [1], "motion.print_speed", 40), cache)
+    assert made == ["motion"]
+
+
+def test_each_part_is_cooled_by_its_own_fan(two, tmp_path):
+    job = edits.with_setting_of_parts(two, [1], "cooling.fan", 40)
+    job = edits.with_setting_of_parts(job, [1], "cooling.fan_from_layer", 3)
+    lines = slice_again(tmp_path, job).gcode.read_text().splitlines()
+    fan, part, layer, seen = 0, "", -1, {}
+    for line in lines:
+        if line.startswith("M106 S"):
+            fan = int(line[6:])
+        elif line.startswith(";es layer="):
+            layer = int(line.split("=")[1].split()[0])
+        elif line.startswith(";es part="):
+            part = line.split('"')[1]
+        elif line.startswith("G1 ") and " E" in line and " X" in line and part:
+            seen.setdefault((part, layer), set()).add(fan)
+    assert seen["block", 2] == {255}
+    assert seen["other", 2] == {0}
+    assert seen["other", 5] == {102}
+    assert seen["block", 5] == {255}

@@ -184,6 +184,22 @@ def _output(window: Window) -> None:
     window.desk.view.set("station", "Output")
 
 
+def _own(window: Window) -> None:
+    """Give the louvre rings denser infill than the rest."""
+    number = next(i for i, part in enumerate(window.desk.job.parts) if part.name == "louvre ring")
+    window.desk.selection.pick([(number, 0)])
+    window.run("parts.own")
+    denser = edits.with_setting_of_parts(window.desk.job, [number], "infill.density", 45.0)
+    window.desk.store.do("infill density 45 % for louvre ring", denser)
+    window.recipe.reveal("infill.density")
+
+
+def _own_back(window: Window) -> None:
+    window.run("edit.undo")
+    window.run("parts.own_none")
+    window.desk.selection.pick(())
+
+
 def _second_bed(window: Window) -> None:
     """Bring in more than there is room for: an assembly, a cap drawn in inches, a torn mesh."""
     window.desk.view.set("station", "Parts")
@@ -224,6 +240,8 @@ def _scenes() -> Iterator[Scene]:
     yield "layers_solid", _layers, at_once
     yield "layers_section", _section, _section_known
     yield "output", _output, at_once
+    yield "own", _own, at_once
+    yield "", _own_back, at_once
     yield "", _second_bed, _brought_in
     yield "second_bed", _body, at_once
     yield "unit_proposal", _unit, at_once

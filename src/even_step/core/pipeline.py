@@ -28,9 +28,11 @@ from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
+from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
-from even_step.core.motion.speeds import MotionSettings
+from even_step.core.motion.records import Records
+from even_step.core.motion.speeds import LineSettings, MotionSettings
 from even_step.core.plane import region
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble
 from even_step.core.slicing.bridges import BridgeSettings
@@ -50,7 +52,7 @@ from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew
 
 #: Settings that only the machine's code and the layer heads carry; they are read where these are written.
-WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "cooling.fan", "cooling.fan_from_layer", "bridges.fan")
+WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed")
 
 
 #: Settings that a part may have of its own.
@@ -81,8 +83,8 @@ STAGES: dict[str, tuple[type, ...]] = {
     "infill": (InfillSettings,),
     "foot": (SkirtSettings,),
     "order": (OrderSettings, WaySettings, TravelSettings),
-    "motion": (MotionSettings,),
-    "write": (),
+    "motion": (LineSettings, MotionSettings),
+    "write": (FanSettings,),
 }
 
 
@@ -109,6 +111,7 @@ class Sliced:
     ledgers: tuple[Ledger, ...]
     toolpath: Toolpath
     plan: MotionPlan
+    lines: Records[LineSettings]
     motion: MotionSettings
     findings: tuple[Finding, ...]
 
@@ -214,11 +217,13 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         filament=job.machine.filament_diameter,
         highest=job.machine.height,
     )
+    own = [take(LineSettings, sliced[part.solid].settings) for part in placed]
+    lines = Records.of(take(LineSettings, resolved.values), own)
     limits = Limits.of(job.machine.motion)
     plan, _ = run.stage(
         "motion",
-        (order_key, motion, job.machine.motion),
-        lambda: plan_motion(toolpath, motion, limits, run.crew),
+        (order_key, lines, motion, job.machine.motion),
+        lambda: plan_motion(toolpath, lines, motion, limits, run.crew),
     )
     ledgers = tuple(one.ledger() for one in work)
     with run.timed("findings"):
@@ -235,6 +240,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         ledgers,
         toolpath,
         plan,
+        lines,
         motion,
         tuple(found),
     )
@@ -343,8 +349,9 @@ def _toolpath(
 ) -> tuple[Toolpath, str]:
     """Lay the skirt, fill and order each placed part, and put all together."""
     stick, travel = take(SkirtSettings, resolved.values), take(TravelSettings, resolved.values)
-    places = tuple((part.solid, part.at) for part in placed)
-    feet_key = (tuple(one.wall_key for one in work), places, float(heights.thick[0]))
+    # By what each copy is laid of, not by its solid's number: solids that differ in their speeds alone are laid alike.
+    places = tuple(part.at for part in placed)
+    feet_key = (tuple(work[part.solid].wall_key for part in placed), places, float(heights.thick[0]))
 
     def skirt_round() -> Skirt:
         feet = [

@@ -9,10 +9,13 @@ from typing import Any
 import numpy as np
 
 from even_step import __version__
+from even_step.core.catalogue.setting import take
 from even_step.core.findings.finding import SlicedSolid
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
+from even_step.core.motion.fan import FanSettings, path_fans
 from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_role
+from even_step.core.motion.records import Records
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
@@ -41,6 +44,8 @@ def material_used(sliced: Sliced) -> list[dict[str, Any]]:
 
 def gcode_job(sliced: Sliced) -> GcodeJob:
     """Return what the writer needs of a slice."""
+    own = [take(FanSettings, sliced.solids[part.solid].settings) for part in sliced.placed]
+    fans = Records.of(take(FanSettings, sliced.scopes.job.values), own)
     return GcodeJob(
         sliced.job,
         sliced.scopes.job,
@@ -50,6 +55,7 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
         tuple((part.name, part.copy) for part in sliced.placed),
         material_used(sliced)[0]["mass_g"],
         dict(sliced.job.settings),
+        path_fans(sliced.toolpath, fans),
     )
 
 

@@ -31,7 +31,7 @@ def told_one_by_one(sliced):
     """The same slice, with no layer known to repeat another."""
     alone = dataclasses.replace(sliced.toolpath, repeats=np.arange(sliced.toolpath.layers))
     with crew(1) as hands:
-        plan = plan_motion(alone, sliced.motion, Limits.of(sliced.job.machine.motion), hands)
+        plan = plan_motion(alone, sliced.lines, sliced.motion, Limits.of(sliced.job.machine.motion), hands)
     return dataclasses.replace(sliced, toolpath=alone, plan=plan)
 
 

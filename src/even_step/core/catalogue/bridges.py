@@ -42,6 +42,7 @@ SPEED = Setting(
     limit="speed",
     synonyms=("slow", "air"),
     cost="Faster costs sagging, slower takes longer.",
+    scopes=SCOPES,
 )
 FLOW = Setting(
     "bridges.flow",
@@ -54,6 +55,7 @@ FLOW = Setting(
     step=5.0,
     synonyms=("extrusion", "sag", "taut"),
     cost="Less costs strength, more sags.",
+    scopes=SCOPES,
 )
 FAN = Setting(
     "bridges.fan",
@@ -65,5 +67,6 @@ FAN = Setting(
     step=5.0,
     synonyms=("blower", "air", "cool"),
     cost="More costs bond between layers.",
+    scopes=SCOPES,
 )
 ALL = (LONGEST, ANCHOR, SPEED, FLOW, FAN)

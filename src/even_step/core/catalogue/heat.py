@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 NOZZLE = Setting(
     "heat.nozzle",
@@ -49,6 +49,7 @@ FAN = Setting(
     level="wider",
     synonyms=("blower", "air"),
     cost="More costs strength, less costs sharpness.",
+    scopes=SCOPES,
 )
 FAN_FROM_LAYER = Setting(
     "cooling.fan_from_layer",
@@ -60,6 +61,7 @@ FAN_FROM_LAYER = Setting(
     step=1,
     synonyms=("blower", "first"),
     cost="Later costs sharp overhangs near the bed.",
+    scopes=SCOPES,
 )
 LEAST_LAYER_TIME = Setting(
     "cooling.least_layer_time",

@@ -1,4 +1,9 @@
-from even_step.core.catalogue.setting import Kind, Level, Setting
+from even_step.core.catalogue.setting import FOR_ALL, SCOPES, Kind, Level, Setting
+
+
+def _scopes(key: str) -> tuple[str, ...]:
+    """Return where a speed holds: ways between parts are no part's own."""
+    return FOR_ALL if key.startswith("travel") else SCOPES
 
 
 def _speed(key: str, label: str, default: float, effect: str, cost: str, level: Level = "wider") -> Setting:
@@ -14,6 +19,7 @@ def _speed(key: str, label: str, default: float, effect: str, cost: str, level: 
         limit="speed",
         cost=cost,
         synonyms=("fast", "slow", "velocity", "feed"),
+        scopes=_scopes(key),
     )
 
 
@@ -64,6 +70,7 @@ SMALL_LOOP = Setting(
     step=1.0,
     synonyms=("hole", "perimeter", "slow", "cylinder"),
     cost="Longer takes more time.",
+    scopes=SCOPES,
 )
 TRAVEL_SPEED = _speed(
     "travel_speed",
@@ -87,6 +94,7 @@ def _acceleration(key: str, label: str, default: float, effect: str, cost: str) 
         limit="acceleration",
         cost=cost,
         synonyms=("jerk", "ringing", "ripple"),
+        scopes=_scopes(key),
     )
 
 

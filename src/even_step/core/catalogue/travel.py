@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import Setting
+from even_step.core.catalogue.setting import SCOPES, Setting
 
 RETRACT_LENGTH = Setting(
     "travel.retract_length",
@@ -45,6 +45,7 @@ INSIDE = Setting(
     level="wider",
     synonyms=("avoid", "crossing", "stringing", "outline"),
     cost="It costs a little travel.",
+    scopes=SCOPES,
 )
 WAY_ROUND = Setting(
     "travel.way_round",
@@ -59,6 +60,7 @@ WAY_ROUND = Setting(
     synonyms=("avoid", "crossing"),
     renamed_from=("travel.detour",),
     cost="More costs travel.",
+    scopes=SCOPES,
 )
 INSIDE_UP_TO = Setting(
     "travel.inside_up_to",
@@ -71,6 +73,7 @@ INSIDE_UP_TO = Setting(
     step=5.0,
     synonyms=("ooze", "distance"),
     cost="Longer costs blobs, shorter costs retractions.",
+    scopes=SCOPES,
 )
 WIPE = Setting(
     "travel.wipe",
@@ -110,6 +113,7 @@ FLOW = Setting(
     level="wider",
     synonyms=("extrusion", "multiplier", "rate"),
     cost="Too much costs truth to size, too little costs strength.",
+    scopes=SCOPES,
 )
 FIRST_FLOW = Setting(
     "flow.first_layer",
@@ -122,5 +126,6 @@ FIRST_FLOW = Setting(
     step=1.0,
     synonyms=("extrusion", "initial"),
     cost="Too much costs a bulging edge, too little costs hold.",
+    scopes=SCOPES,
 )
 ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, INSIDE, WAY_ROUND, INSIDE_UP_TO, WIPE, LIFT, FLOW, FIRST_FLOW)

@@ -14,7 +14,7 @@ from even_step.core.job.cascade import Resolved
 from even_step.core.job.model import Job
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.speeds import MotionSettings
-from even_step.core.toolpath.roles import BRIDGE, ROLES
+from even_step.core.toolpath.roles import ROLES
 from even_step.core.toolpath.toolpath import Toolpath
 
 PLACE = re.compile(r"\{([a-z_.]+)\}")
@@ -34,6 +34,8 @@ class GcodeJob:
         For each placed part.
     mass_g, changed
         For the head.
+    fans : (P,) int64
+        How fast the fan turns on each path, 0 to 255.
     """
 
     job: Job
@@ -44,6 +46,7 @@ class GcodeJob:
     part_names: tuple[tuple[str, int], ...]
     mass_g: float
     changed: dict[str, object]
+    fans: NDArray[np.int64]
 
 
 def _plain(value: object) -> str:
@@ -148,18 +151,7 @@ def path_words(source: GcodeJob) -> Words:
     return Words(np.frombuffer(b"".join(texts), np.uint8), start, max(sizes))
 
 
-def fan_of(source: GcodeJob, layer: int) -> tuple[int, int]:
-    """Return how fast the fan turns on a layer, and on its bridges, 0 to 255."""
-    values = source.resolved.values
-    cooled = layer >= int(values["cooling.fan_from_layer"])
-    return round(float(values["cooling.fan"]) * 2.55) if cooled else 0, round(float(values["bridges.fan"]) * 2.55)
-
-
 def fan_before(source: GcodeJob, layer: int) -> int:
     """Return how fast the fan turns when a layer begins: as on the last path before it, at first not at all."""
-    path = source.toolpath
-    last = int(path.layer[layer]) - 1
-    if last < 0:
-        return 0
-    before = int(np.searchsorted(path.layer, last, side="right")) - 1
-    return fan_of(source, before)[int(path.role[last] == BRIDGE)]
+    last = int(source.toolpath.layer[layer]) - 1
+    return int(source.fans[last]) if last >= 0 else 0

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from even_step.core.job.model import Heating
 from even_step.core.motion.expand import layer_moves, moves_alike
 from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
-from even_step.core.motion.speeds import MotionSettings, PathSpeeds, path_speeds
+from even_step.core.motion.records import Records
+from even_step.core.motion.speeds import LineSettings, MotionSettings, PathSpeeds, path_speeds
 from even_step.core.toolpath.roles import ROLES, TRAVEL
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
@@ -50,13 +51,15 @@ class MotionPlan:
         return float(self.layer_time.sum())
 
 
-def plan_motion(toolpath: Toolpath, settings: MotionSettings, limits: Limits, crew: Crew) -> MotionPlan:
+def plan_motion(
+    toolpath: Toolpath, lines: Records[LineSettings], settings: MotionSettings, limits: Limits, crew: Crew
+) -> MotionPlan:
     """Time every move of a toolpath; layers that would be done too soon are slowed down.
 
     Layers begin and end at rest, for filament is drawn back in between. Layers that repeat others take as long.
     """
     lengths = toolpath.lengths()
-    speeds = path_speeds(toolpath, lengths, settings)
+    speeds = path_speeds(toolpath, lengths, lines, settings)
     volume = lengths * speeds.area
     count = len(toolpath.role)
     path_time, way_time = np.zeros(count), np.zeros(count)

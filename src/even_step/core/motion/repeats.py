@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.motion.comments import GcodeJob, fan_before, fan_of
+from even_step.core.motion.comments import GcodeJob, fan_before
 from even_step.core.motion.expand import moves_alike
 
 KEPT = 128_000_000  # bytes of layers that are kept to be repeated
@@ -60,10 +60,13 @@ class Forms:
     @staticmethod
     def of(source: GcodeJob) -> Forms:
         """Find the layers that are written like an earlier one; the fan must turn alike too."""
-        alike = moves_alike(source.toolpath, source.settings)
+        path = source.toolpath
+        alike = moves_alike(path, source.settings)
         for layer in np.flatnonzero(alike != np.arange(len(alike))).tolist():
-            fans = [(fan_before(source, k), fan_of(source, k)) for k in (layer, int(alike[layer]))]
-            if fans[0] != fans[1]:
+            model = int(alike[layer])
+            (a, b), (c, d) = path.layer[layer : layer + 2], path.layer[model : model + 2]
+            same = fan_before(source, layer) == fan_before(source, model)
+            if not same or (source.fans[a:b] != source.fans[c:d]).any():
                 alike[layer] = layer
         return Forms(source, alike)
 

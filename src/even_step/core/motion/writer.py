@@ -7,10 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.motion.comments import GcodeJob, Words, fan_before, fan_of, head, layer_head, path_words, tail
+from even_step.core.motion.comments import GcodeJob, Words, fan_before, head, layer_head, path_words, tail
 from even_step.core.motion.expand import layer_moves
 from even_step.core.motion.repeats import Form, Forms
-from even_step.core.toolpath.roles import BRIDGE, ROLES
+from even_step.core.toolpath.roles import ROLES
 from even_step.core.work import Crew
 
 LONGEST_MOVE = 96  # bytes of one move's lines at the most
@@ -65,7 +65,8 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
         path.width[first:last],
         path.height[first:last],
         path.part[first:last],
-        (fan_before(source, layer), *fan_of(source, layer)),
+        source.fans[first:last],
+        fan_before(source, layer),
         words.text,
         words.start,
         first == 0,
@@ -166,6 +167,7 @@ def _format(  # type: ignore[no-untyped-def]
     height,
     part,
     fans,
+    before,
     words,
     word_start,
     is_first,
@@ -179,7 +181,7 @@ def _format(  # type: ignore[no-untyped-def]
     w = 0
     high = 0
     told = np.full(5, -1)  # each layer says everything anew, but for the fan
-    told[4] = fans[0]
+    told[4] = before
     look = np.empty(5, np.int64)
     x = np.int64(np.round(start[0] * 1000.0))
     y = np.int64(np.round(start[1] * 1000.0))
@@ -193,7 +195,7 @@ def _format(  # type: ignore[no-untyped-def]
             told_path = path[i]
             look[0], look[3] = role[told_path], part[told_path]
             look[1], look[2] = np.round(width[told_path] * 1000.0), np.round(height[told_path] * 1000.0)
-            look[4] = fans[2] if look[0] == BRIDGE else fans[1]
+            look[4] = fans[told_path]
             if (look != told).any():
                 w = _say(buffer, w, look, told, words, word_start)
             if acceleration[i] != told_gain:

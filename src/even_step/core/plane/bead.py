@@ -17,7 +17,7 @@ def section_area(width: Number, height: Number) -> NDArray[np.float64]:
 
 
 def line_section(
-    bridge: NDArray[np.bool_], width: Number, height: Number, strand: float, flow: Number
+    bridge: NDArray[np.bool_], width: Number, height: Number, strand: Number, flow: Number
 ) -> NDArray[np.float64]:
     """Return the section of lines as they are laid, mm²: of bridges that of a free strand, which stays round.
 

@@ -1,0 +1,34 @@
+"""How fast the fan that cools the part turns while each path is laid."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.catalogue import bridges, heat
+from even_step.core.motion.records import Records
+from even_step.core.toolpath.roles import BRIDGE
+from even_step.core.toolpath.toolpath import Toolpath
+
+A_PERCENT = 2.55  # of the 255 steps that firmware knows
+
+
+@dataclass(frozen=True)
+class FanSettings:
+    """Percent; the number of the first layer that is cooled, from 0."""
+
+    fan: Annotated[float, heat.FAN]
+    from_layer: Annotated[int, heat.FAN_FROM_LAYER]
+    bridge_fan: Annotated[float, bridges.FAN]
+
+
+def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.int64]:
+    """Return how fast the fan turns on each path, 0 to 255, (P,)."""
+    record = records.of_paths(toolpath)
+    cooled = toolpath.layer_of_path() >= records.each("from_layer", record)
+    share = np.where(cooled, records.each("fan", record), 0.0)
+    share = np.where(toolpath.role == BRIDGE, records.each("bridge_fan", record), share)
+    return np.round(share * A_PERCENT).astype(np.int64)
