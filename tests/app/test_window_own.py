@@ -42,6 +42,7 @@ def test_a_picked_part_gets_a_setting_of_its_own_from_its_sheet(two):
     assert "back to the whole job" in hand.find(object, "return all").text()
     hand.click("scope job")
     assert shown(hand, "infill.density") == "15 %"
+    assert "foot with a value of its own" in hand.window.recipe.lines["infill.density"]._facts.text()
     hand.desk.view.set("station", "Parts")
     assert hand.find(object, "part 1").accessibleName().endswith("1 of its own")
     hand.click("own back infill.density")

@@ -100,6 +100,10 @@ class Whose(QObject):
         """Return the value that would hold without what was set here."""
         return self.resolved.under[key] if self.is_own(key) else self.resolved.values[key]
 
+    def elsewhere(self, key: str) -> list[str]:
+        """Return the names of parts that do not follow the whole job's value, while that is shown."""
+        return [] if self.parts else [part.name for part in self._store.job.parts if key in part.settings]
+
     def set(self, key: str, value: object) -> Callable[[Job], Job]:
         """Return the edit that sets a value here."""
         numbers = self.numbers

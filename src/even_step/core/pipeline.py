@@ -209,22 +209,7 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
     work = [SolidStages(solid, heights, heights_key, bore, hang, run) for solid in solids]
     sliced = tuple(one.result() for one in work)
     toolpath, order_key = _toolpath(work, sliced, placed, heights, resolved, run)
-    motion = take(
-        MotionSettings,
-        resolved.values,
-        melt_limit=job.materials[0].flow_limit,
-        bore=bore,
-        filament=job.machine.filament_diameter,
-        highest=job.machine.height,
-    )
-    own = [take(LineSettings, sliced[part.solid].settings) for part in placed]
-    lines = Records.of(take(LineSettings, resolved.values), own)
-    limits = Limits.of(job.machine.motion)
-    plan, _ = run.stage(
-        "motion",
-        (order_key, lines, motion, job.machine.motion),
-        lambda: plan_motion(toolpath, lines, motion, limits, run.crew),
-    )
+    lines, motion, plan = _planned(job, scopes, [sliced[part.solid] for part in placed], toolpath, order_key, run)
     ledgers = tuple(one.ledger() for one in work)
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
@@ -244,6 +229,29 @@ def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = No
         motion,
         tuple(found),
     )
+
+
+def _planned(
+    job: Job, scopes: Scopes, of_copies: list[SlicedSolid], toolpath: Toolpath, order_key: str, run: StageRun
+) -> tuple[Records[LineSettings], MotionSettings, MotionPlan]:
+    """Time every move; lines are laid by the record of the copy they belong to."""
+    motion = take(
+        MotionSettings,
+        scopes.job.values,
+        melt_limit=job.materials[0].flow_limit,
+        bore=job.machine.extruders[0].bore,
+        filament=job.machine.filament_diameter,
+        highest=job.machine.height,
+    )
+    own = [take(LineSettings, solid.settings) for solid in of_copies]
+    lines = Records.of(take(LineSettings, scopes.job.values), own)
+    limits = Limits.of(job.machine.motion)
+    plan, _ = run.stage(
+        "motion",
+        (order_key, lines, motion, job.machine.motion),
+        lambda: plan_motion(toolpath, lines, motion, limits, run.crew),
+    )
+    return lines, motion, plan
 
 
 def _refuse_other_than_one_bed(job: Job) -> None:

@@ -194,6 +194,7 @@ class RecipeStation(Sheet):
 
     def _follow(self, change: Change) -> None:
         own = self._desk.whose.parts and change.touches("parts")
+        own = own or any(a.settings is not b.settings for a, b in zip(change.old.parts, change.new.parts, strict=False))
         if own or change.touches("machine", "materials", "recipe", "settings"):
             self._refresh()
 

@@ -127,6 +127,11 @@ class SettingLine(QWidget):
             pieces.append(f"{self.setting.range_text()}.")
         if self._changed:
             pieces.append(f"Without this change: {value_text(self.setting, under)}.")
+        elsewhere = self._desk.whose.elsewhere(self.setting.key)
+        if elsewhere:
+            pieces.append(
+                f"{elsewhere[0] if len(elsewhere) == 1 else f'{len(elsewhere)} parts'} with a value of its own."
+            )
         return " ".join(pieces)
 
     def _advice(self, value: Value) -> str:
