@@ -13,7 +13,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
 from even_step.core.slicing.ledger import LedgerSettings, ledger
 from even_step.core.slicing.ordering import OrderSettings, order_lines
-from even_step.core.slicing.regions import RegionSettings, regions
+from even_step.core.slicing.regions import RegionSettings, outlines_of
 from even_step.core.slicing.walls import WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 
@@ -119,7 +119,7 @@ def through_every_stage(outline, values, hands, bore=0.4):
     thick = np.full(count, height)
     heights = Heights(np.round(np.cumsum(thick), 3), thick)
     cut = Contours(np.arange(count), outline, np.zeros((0, 4)), 0)
-    outlines = regions(cut, take(RegionSettings, values), hands)
+    outlines = outlines_of(cut, take(RegionSettings, values), hands)
     laid = walls(outlines, thick, take(WallSettings, values, bore=bore), hands)
     over_air = take(BridgeSettings, values, bore=bore)
     covered = covers(outlines, laid, heights, take(CoverSettings, values), over_air, hands)

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.store import JobStore
-from even_step.app.work.duties import Bench, keep_file, slice_
+from even_step.app.work.duties import Memory, keep_file, slice_
 from even_step.app.work.requests import GoHome, SliceJob
 from even_step.app.work.server import serve
 from even_step.app.work.shared import receive_arrays, send_arrays
@@ -186,7 +186,7 @@ def test_a_kept_file_is_kept_once_under_its_own_name(tmp_path):
 
 def test_slicing_tells_everything_a_view_draws(tmp_path):
     path = write_stl(tmp_path / "part.stl", box(20, 20, 4))
-    outcome = slice_(SliceJob(job_of(path)), Bench(), Crew(1))
+    outcome = slice_(SliceJob(job_of(path)), Memory(), Crew(1))
     arrays = outcome.arrays
     assert len(arrays["layer"]) == outcome.facts["layers"]["count"] + 1
     assert arrays["layer time"].sum() == pytest.approx(outcome.facts["time_s"])

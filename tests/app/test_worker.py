@@ -20,7 +20,7 @@ from even_step.app.work import server
 from even_step.app.work.client import TRIES, WorkerClient
 from even_step.app.work.duties import (
     KEPT_SLICES,
-    Bench,
+    Memory,
     Outcome,
     export_gcode,
     find_voids,
@@ -56,8 +56,8 @@ from tests.slicing_help import job_of
 
 
 @pytest.fixture
-def bench():
-    return Bench()
+def memory():
+    return Memory()
 
 
 @pytest.fixture
@@ -65,8 +65,8 @@ def part(tmp_path):
     return write_stl(tmp_path / "part.stl", box(20, 20, 4))
 
 
-def test_a_read_file_comes_with_all_a_view_needs(bench, tmp_path, part):
-    outcome = read_file(ReadFile(str(part), str(tmp_path / "kept")), bench, Crew(1))
+def test_a_read_file_comes_with_all_a_view_needs(memory, tmp_path, part):
+    outcome = read_file(ReadFile(str(part), str(tmp_path / "kept")), memory, Crew(1))
     (about,) = outcome.facts["models"]
     assert len(outcome.arrays["0 0 faces"]) == 12
     assert about["bodies"] == [("part", True)]
@@ -75,15 +75,15 @@ def test_a_read_file_comes_with_all_a_view_needs(bench, tmp_path, part):
     assert outcome.facts["file"].startswith(str(tmp_path / "kept"))
 
 
-def test_a_large_model_comes_with_a_coarser_one(bench, tmp_path):
+def test_a_large_model_comes_with_a_coarser_one(memory, tmp_path):
     path = write_stl(tmp_path / "ball.stl", ball(20.0, 6))
-    arrays = read_file(ReadFile(str(path), str(tmp_path / "kept")), bench, Crew(1)).arrays
+    arrays = read_file(ReadFile(str(path), str(tmp_path / "kept")), memory, Crew(1)).arrays
     assert len(arrays["0 0 few faces"]) < 0.5 * len(arrays["0 0 faces"])
 
 
-def test_a_missing_file_is_refused_by_name(bench, tmp_path):
+def test_a_missing_file_is_refused_by_name(memory, tmp_path):
     with pytest.raises(InputError, match=r"gone\.stl"):
-        read_file(ReadFile(str(tmp_path / "gone.stl"), str(tmp_path)), bench, Crew(1))
+        read_file(ReadFile(str(tmp_path / "gone.stl"), str(tmp_path)), memory, Crew(1))
 
 
 def test_the_same_bytes_under_two_names_are_two_kept_files(tmp_path):
@@ -101,27 +101,27 @@ def test_a_name_with_strange_letters_is_kept_within_the_folder(tmp_path):
     assert kept.exists()
 
 
-def test_an_opened_job_has_its_files_kept_and_every_copy_placed(bench, tmp_path):
+def test_an_opened_job_has_its_files_kept_and_every_copy_placed(memory, tmp_path):
     text = tmp_path / "job.toml"
     write_stl(tmp_path / "part.stl", box(20, 20, 4))
     text.write_text('[[parts]]\nname = "part"\nfile = "part.stl"\ncopies = 3\n')
-    opened = open_job(OpenJob(str(text), str(tmp_path / "kept")), bench, Crew(1)).facts
+    opened = open_job(OpenJob(str(text), str(tmp_path / "kept")), memory, Crew(1)).facts
     job, told = opened.job, opened.told
     assert told == ()
     assert all(copy.at is not None for copy in job.parts[0].copies)
     assert job.parts[0].file.startswith(str(tmp_path / "kept"))
 
 
-def test_a_job_with_all_places_is_there_before_its_models_are_read(bench, tmp_path):
-    outcome = open_job(OpenJob(str(DATA / "demo" / "weather_post.toml"), str(tmp_path / "kept")), bench, Crew(1))
+def test_a_job_with_all_places_is_there_before_its_models_are_read(memory, tmp_path):
+    outcome = open_job(OpenJob(str(DATA / "demo" / "weather_post.toml"), str(tmp_path / "kept")), memory, Crew(1))
     assert len(outcome.facts.job.parts) == 6
-    assert bench.cache.used == 0
+    assert memory.cache.used == 0
 
 
-def test_a_saved_job_is_the_same_job(bench, tmp_path, part):
+def test_a_saved_job_is_the_same_job(memory, tmp_path, part):
     job = edits.with_setting(job_of(part, copies=2), "infill.density", 33)
     target = tmp_path / "saved.3mf"
-    written = save_job(SaveJob(job, str(target)), bench, Crew(1)).facts
+    written = save_job(SaveJob(job, str(target)), memory, Crew(1)).facts
     assert written == target.stat().st_size
     back = read_job_file(target)
     assert back.settings == job.settings
@@ -129,29 +129,29 @@ def test_a_saved_job_is_the_same_job(bench, tmp_path, part):
     assert all(copy.at for copy in back.parts[0].copies)
 
 
-def test_an_export_that_a_finding_stops_is_written_only_by_force(bench, tmp_path, part):
+def test_an_export_that_a_finding_stops_is_written_only_by_force(memory, tmp_path, part):
     job = edits.placed_at(job_of(part), {(0, 0): (0.0, 0.0)})
     target = tmp_path / "out.gcode"
     with pytest.raises(JobError, match="export anyway"):
-        export_gcode(ExportGcode(job, str(target)), bench, Crew(1))
+        export_gcode(ExportGcode(job, str(target)), memory, Crew(1))
     assert not target.exists()
-    size = export_gcode(ExportGcode(job, str(target), force=True), bench, Crew(1)).facts
+    size = export_gcode(ExportGcode(job, str(target), force=True), memory, Crew(1)).facts
     assert size == target.stat().st_size
     assert check_gcode(target, None).layers == 20
 
 
-def test_voids_are_found_of_a_slice_at_hand(bench, tmp_path):
+def test_voids_are_found_of_a_slice_at_hand(memory, tmp_path):
     path = write_stl(tmp_path / "thin.stl", box(30, 0.2, 4))
-    outcome = find_voids(FindVoids(job_of(path), 5), bench, Crew(1))
+    outcome = find_voids(FindVoids(job_of(path), 5), memory, Crew(1))
     assert outcome.facts == 5
     assert len(outcome.arrays["xy"]) >= 4
-    assert len(bench.slices) == 1
+    assert len(memory.slices) == 1
 
 
-def test_only_the_last_slices_are_kept(bench, part):
+def test_only_the_last_slices_are_kept(memory, part):
     for percent in range(10, 10 + KEPT_SLICES + 2):
-        bench.sliced(job_of(part, {"infill.density": float(percent)}), Crew(1))
-    assert len(bench.slices) == KEPT_SLICES
+        memory.sliced(job_of(part, {"infill.density": float(percent)}), Crew(1))
+    assert len(memory.slices) == KEPT_SLICES
 
 
 @dataclass
@@ -167,7 +167,7 @@ class Told:
 def lane_with(monkeypatch, duty):
     told = Told()
     monkeypatch.setitem(server.DUTIES, SliceJob, duty)
-    return Lane(Line(told), Bench(), Open()), told
+    return Lane(Line(told), Memory(), Open()), told
 
 
 def run(lane, *numbers):
@@ -342,7 +342,7 @@ def test_the_window_stands_a_part_where_slicing_does(tmp_path, turn, unit):
 
 
 def test_the_queue_of_a_lane_is_its_own():
-    one, two = Lane(Line(Told()), Bench(), Open()), Lane(Line(Told()), Bench(), Open())
+    one, two = Lane(Line(Told()), Memory(), Open()), Lane(Line(Told()), Memory(), Open())
     one.waiting.put(None)
     with pytest.raises(queue.Empty):
         two.waiting.get_nowait()

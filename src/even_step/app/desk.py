@@ -9,8 +9,8 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.background import Background
 from even_step.app.measuring import Measuring
-from even_step.app.outlines import Outlines
 from even_step.app.selection import Selection
+from even_step.app.shadows import Shadows
 from even_step.app.shelf import ModelShelf, Stand
 from even_step.app.store import JobStore
 from even_step.app.trials import Trials
@@ -54,7 +54,7 @@ class Desk(QObject):
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)
         self.measuring = Measuring(self.store, self.shelf, self)
-        self.outlines = Outlines(self.shelf)
+        self.shadows = Shadows(self.shelf)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)

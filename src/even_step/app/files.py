@@ -257,10 +257,10 @@ class JobFiles(QObject):
         """Save in a thread of the window, where no worker is to be had any more."""
 
         def work() -> str:
-            from even_step.app.work.duties import Bench, save_job  # noqa: PLC0415 - the worker's modules load only now
+            from even_step.app.work.duties import Memory, save_job  # noqa: PLC0415 - the worker's modules load only now
 
             try:
-                save_job(request, Bench(), Crew(1))
+                save_job(request, Memory(), Crew(1))
             except EvenStepError as error:
                 return str(error)
             return ""

@@ -14,7 +14,7 @@ from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.hanging import hanging
 from even_step.core.slicing.heights import HeightSettings, fixed_heights
-from even_step.core.slicing.regions import RegionSettings, regions
+from even_step.core.slicing.regions import RegionSettings, outlines_of
 from even_step.core.work import Crew
 
 
@@ -44,5 +44,5 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     hangs = hanging(mesh, machine.overhang_limit, float(heights.top[0]), crew).total
     cuts = np.minimum(heights.cuts[:1], tall / 2)
     cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
-    first = regions(cut, take(RegionSettings, resolved.values), crew)
+    first = outlines_of(cut, take(RegionSettings, resolved.values), crew)
     return PoseFigures(hangs, float(region.area(first.outline[first.which[:1]]).sum()), tall)

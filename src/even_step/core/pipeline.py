@@ -23,7 +23,7 @@ from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.cascade import Resolved, Scopes, cascade, resolve
 from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import MM_PER, Job, Part
-from even_step.core.layout.outline import Outline, box_outline, outline_of
+from even_step.core.layout.shadow import Shadow, box_shadow, shadow_of
 from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
@@ -308,12 +308,12 @@ def _stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
     return in_order, placed
 
 
-def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot, Outline]:
+def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot, Shadow]:
     """Return what each copy covers; alone, its bounds will do."""
     if len(solid_of) == 1:
         size = np.ptp(solids[0].mesh.bounds[:, :2], axis=0)
-        return dict.fromkeys(solid_of, box_outline(float(size[0]), float(size[1])))
-    outlines = [outline_of(solid.mesh) for solid in solids]
+        return dict.fromkeys(solid_of, box_shadow(float(size[0]), float(size[1])))
+    outlines = [shadow_of(solid.mesh) for solid in solids]
     return {spot: outlines[number] for spot, number in solid_of.items()}
 
 

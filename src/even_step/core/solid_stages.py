@@ -22,7 +22,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, infill
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
-from even_step.core.slicing.regions import RegionSettings, regions
+from even_step.core.slicing.regions import RegionSettings, outlines_of
 from even_step.core.slicing.walls import WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.stages import StageCache, StageRun
@@ -88,7 +88,7 @@ class SolidStages:
             "contours", (solid.key, heights_key, cut), lambda: contours(solid.mesh, cuts, cut, crew)
         )
         allow = take(RegionSettings, self.values)
-        self.outlines, key = run.stage("regions", (key, allow), lambda: regions(self.contours, allow, crew))
+        self.outlines, key = run.stage("regions", (key, allow), lambda: outlines_of(self.contours, allow, crew))
         self.walls, self.wall_key = run.stage(
             "walls", (key, wall), lambda: walls(self.outlines, self.thick, wall, crew)
         )

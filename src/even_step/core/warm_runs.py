@@ -13,7 +13,7 @@ from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE
-from even_step.core.layout.outline import outline_of
+from even_step.core.layout.shadow import shadow_of
 from even_step.core.mesh.faces import flat_face, neighbours
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.portrait import portrait
@@ -73,7 +73,7 @@ def _slice(path: Path, pattern: str, target: Path, hands: Crew) -> None:
 
 def _look_at(mesh: Mesh) -> None:
     """Ask of a mesh what a window asks."""
-    outline_of(mesh)
+    shadow_of(mesh)
     flat_face(mesh, neighbours(mesh), 0)
     first_hit(mesh, np.array([0.0, 0.0, 100.0]), np.array([0.0, 0.0, -1.0]))
     portrait(mesh, LIMITS, 8, 8)

@@ -11,7 +11,7 @@ from even_step.core.job.arrange import over_beds
 from even_step.core.job.beds import bed_count, on_bed, put_on_bed, spots_on, without_empty_beds
 from even_step.core.job.edits import copy_at, laid_at, removed, spots_of, with_mark
 from even_step.core.job.file import job_file, read_job_file
-from even_step.core.layout.outline import box_outline
+from even_step.core.layout.shadow import box_shadow
 from even_step.core.mesh.read.model import read_model
 from even_step.core.pipeline import models_of, settled
 from even_step.core.stages import StageCache, StageRun
@@ -50,7 +50,7 @@ def test_what_finds_no_room_goes_to_the_next_bed(blocks):
 
 
 def test_what_no_bed_can_hold_stands_beside_its_own(blocks):
-    outlines = dict.fromkeys(spots_of(blocks), box_outline(80, 60)) | {(0, 3): box_outline(400, 20)}
+    outlines = dict.fromkeys(spots_of(blocks), box_shadow(80, 60)) | {(0, 3): box_shadow(400, 20)}
     job = over_beds(blocks, outlines)
     assert copy_at(job, (0, 3)).bed == 0
     assert bed_count(job) == 2

@@ -12,7 +12,7 @@ from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.differences import differences
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
-from even_step.core.layout.outline import box_outline
+from even_step.core.layout.shadow import box_shadow
 from even_step.core.mesh.turning import turn_matrix
 
 
@@ -116,7 +116,7 @@ def test_a_second_extruder_takes_a_material_and_an_absent_one_refuses():
 
 def test_only_copies_without_a_place_get_one_clear_of_the_others():
     job = edits.with_copies(job_with(1), 0, 5)
-    placed = with_places(job, dict.fromkeys(edits.spots_of(job), box_outline(30.0, 20.0)))
+    placed = with_places(job, dict.fromkeys(edits.spots_of(job), box_shadow(30.0, 20.0)))
     at = np.array([copy.at for copy in placed.parts[0].copies])
     assert tuple(at[0]) == (0.0, 0.0)
     apart = np.abs(at[:, None] - at[None]) >= (30.0 - 1e-9, 20.0 - 1e-9)

@@ -13,7 +13,7 @@ from even_step.core.job.bring_in import laid_flat, pose_matrix
 from even_step.core.job.lining import aligned, distributed, disturbed, fitting_factor
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
-from even_step.core.layout.outline import box_outline
+from even_step.core.layout.shadow import box_shadow
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.pose import set_down
 from tests.conftest import mended
@@ -126,7 +126,7 @@ def test_copies_cut_loose_keep_their_places_and_follow_no_more():
 
 def test_filling_the_bed_adds_as_many_as_there_is_room_for():
     job = job_of(Part(name="a", copies=(Copy(at=(110.0, 110.0)),)))
-    outline = box_outline(60, 60)
+    outline = box_shadow(60, 60)
     done = filled(job, {(0, 0): outline}, (0, 0), 100)
     # Three by three of 60 mm, 6 mm apart, take 192 mm of the 220.
     assert len(done.parts[0].copies) == 9

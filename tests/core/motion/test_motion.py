@@ -12,7 +12,7 @@ from even_step.core.errors import InputError, JobError
 from even_step.core.job.model import Machine
 from even_step.core.job.shipped import find
 from even_step.core.motion.check import check_gcode
-from even_step.core.motion.moves import EXTRUDE, TRAVEL, Limits, Moves, durations
+from even_step.core.motion.moves import EXTRUDE, GO, Limits, Moves, durations
 from even_step.core.motion.plan import heat_up_time
 from even_step.core.motion.reader import read_gcode
 from even_step.core.motion.writer import gcode
@@ -30,7 +30,7 @@ def moves(points, feed=60 * 60.0, gain=1000.0, e=0.0, start=(0.0, 0.0, 0.0)):
     count = len(points)
     return Moves(
         np.array(start),
-        np.full(count, TRAVEL if e == 0 else EXTRUDE, np.uint8),
+        np.full(count, GO if e == 0 else EXTRUDE, np.uint8),
         np.array(points, float).reshape(-1, 3),
         np.full(count, e),
         np.full(count, feed),

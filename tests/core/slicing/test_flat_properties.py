@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_step.core.plane.bead import plastic_width
-from even_step.core.slicing.patterns.pattern import Layout, Rooms, fill
+from even_step.core.slicing.patterns.pattern import PatternLayout, Rooms, fill
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import WallSettings, walls
 from even_step.core.work import Crew
@@ -107,7 +107,7 @@ def test_no_pattern_leaves_its_room(plan, pattern, share, angle, end_run):
     filled = plastic_width(0.45, np.full(1, HEIGHT))
     rooms = Rooms(np.array([plan], object), filled, np.array([1.7]), np.array([3]))
     share_of = "lines" if share >= 0.9 else pattern
-    made = fill(rooms, Layout(share_of, share, angle, (-3.3, 1.9), end_run=end_run), Crew(1))
+    made = fill(rooms, PatternLayout(share_of, share, angle, (-3.3, 1.9), end_run=end_run), Crew(1))
     lines = [shapely.LineString(made.xy[a:b]) for a, b in itertools.pairwise(made.start)]
     assert made.cell.tolist() == [0, len(lines)]
     assert shapely.union_all(lines).difference(plan.buffer(0.003)).length < 0.01 * max(

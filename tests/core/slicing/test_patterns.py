@@ -12,7 +12,7 @@ import trimesh
 from even_step.core.catalogue.covers import PATTERNS as COVER_PATTERNS
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.patterns.curves import GYROID_LENGTH, gyroid, hilbert
-from even_step.core.slicing.patterns.pattern import Layout, Rooms, fill
+from even_step.core.slicing.patterns.pattern import PatternLayout, Rooms, fill
 from even_step.core.toolpath.roles import INFILL, TOP
 from even_step.core.work import Crew
 from tests.raster import Raster, layer_lines
@@ -39,7 +39,7 @@ def laid(pattern, share, at=(0.0, 0.0), side=47.0, layers=40, **more):
     rooms = Rooms(
         np.array([room] * layers, object), np.full(layers, FILLED), 0.2 * np.arange(layers), np.arange(layers)
     )
-    return fill(rooms, Layout(pattern, share, 45.0, (0.0, 0.0), **more), Crew(1))
+    return fill(rooms, PatternLayout(pattern, share, 45.0, (0.0, 0.0), **more), Crew(1))
 
 
 @pytest.mark.parametrize("pattern", PATTERNS)

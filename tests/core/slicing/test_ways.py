@@ -7,7 +7,7 @@ import pytest
 import shapely
 
 from even_step.core.motion.check import check_gcode
-from even_step.core.motion.moves import RETRACT, TRAVEL
+from even_step.core.motion.moves import GO, RETRACT
 from even_step.core.motion.reader import read_gcode
 from even_step.core.plane import region
 from even_step.core.slicing.ways import plan_ways
@@ -86,10 +86,10 @@ def test_after_drawing_back_the_nozzle_wipes_over_the_line_just_laid(sliced):
     lines = [shapely.LineString(path.xy[a:b]) for a, b in zip(path.start[:-1], path.start[1:], strict=True)]
     seen = 0
     for i in moves[:-3]:
-        if read.kind[i] == RETRACT and read.kind[i + 1] == TRAVEL and read.layer[i] == 5:
+        if read.kind[i] == RETRACT and read.kind[i + 1] == GO and read.layer[i] == 5:
             way = [read.to[i, :2]]
             k = i + 1
-            while read.kind[k] == TRAVEL and read.to[k, 2] == read.to[i, 2]:
+            while read.kind[k] == GO and read.to[k, 2] == read.to[i, 2]:
                 way.append(read.to[k, :2])
                 k += 1
             wiped = shapely.LineString(way)

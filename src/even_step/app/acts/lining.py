@@ -108,7 +108,7 @@ def _cut_loose(bench: Bench) -> None:
 def _fill(bench: Bench) -> None:
     """Add copies of the part in hand as long as there is room on the bed."""
     desk, spot = bench.desk, bench.desk.selection.in_hand
-    outlines = desk.outlines.of(desk.job)
+    outlines = desk.shadows.of(desk.job)
     if spot is None or outlines is None:
         return
     before = desk.job

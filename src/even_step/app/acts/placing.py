@@ -73,7 +73,7 @@ def place_new(
     """
     if _stays_locked(desk, job):
         return
-    outlines = desk.outlines.of(job)
+    outlines = desk.shadows.of(job)
     if outlines is None:
         desk.note("The models are still being read; try again in a moment.")
         return

@@ -41,7 +41,7 @@ KEPT_SLICES = 3
 
 
 @dataclass
-class Bench:
+class Memory:
     """What the worker keeps between requests: the stage cache, and the last slices."""
 
     cache: StageCache = field(default_factory=StageCache)
@@ -92,14 +92,14 @@ def keep_file(path: Path, folder: Path) -> Path:
     return kept
 
 
-def read_file(request: ReadFile, bench: Bench, crew: Crew) -> Outcome:
+def read_file(request: ReadFile, memory: Memory, crew: Crew) -> Outcome:
     """Read one file and describe its models, with the meshes of their bodies for drawing."""
     crew.expect(2)
     crew.begin("read")
     kept = str(keep_file(Path(request.path), Path(request.folder)))
     source = kept, request.repair
     try:
-        models, _ = read_models([source], StageRun(crew, bench.cache))[source]
+        models, _ = read_models([source], StageRun(crew, memory.cache))[source]
     except EvenStepError as error:
         error.subject = request.path  # as the user knows it, not as it is kept
         raise
@@ -138,7 +138,7 @@ def _facts(model: Model) -> dict[str, Any]:
     }
 
 
-def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
+def open_job(request: OpenJob, memory: Memory, crew: Crew) -> Outcome:
     """Open a job with all its files kept and all its copies placed."""
     crew.begin("read")
     path = Path(request.path)
@@ -153,7 +153,7 @@ def open_job(request: OpenJob, bench: Bench, crew: Crew) -> Outcome:
         if all(part.file in kept for part in trial.job.parts)
     )
     # With all places known nothing has to be read first: the window shows the job and asks for its models.
-    job = settled(_kept(job, kept), StageRun(crew, bench.cache))
+    job = settled(_kept(job, kept), StageRun(crew, memory.cache))
     return Outcome(Opened(job, trials, tuple(told)))
 
 
@@ -163,10 +163,10 @@ def _kept(job: Job, kept: dict[str, str]) -> Job:
     return job.model_copy(update={"parts": parts})
 
 
-def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:
+def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
     """Slice a job; the report and everything a view of its layers draws."""
-    run = StageRun(crew, bench.cache)
-    sliced = bench.sliced(request.job, crew, run)
+    run = StageRun(crew, memory.cache)
+    sliced = memory.sliced(request.job, crew, run)
     lines = lines_of(sliced.toolpath)
     inside, walls, faces = parted(coarse_lines(lines), INSIDE, (OUTER_WALL,))
     ends = np.cumsum(sliced.plan.way_time + sliced.plan.path_time)
@@ -190,7 +190,7 @@ def slice_(request: SliceJob, bench: Bench, crew: Crew) -> Outcome:
     )
 
 
-def export_gcode(request: ExportGcode, bench: Bench, crew: Crew) -> Outcome:
+def export_gcode(request: ExportGcode, memory: Memory, crew: Crew) -> Outcome:
     """Write G-code, whole or not at all.
 
     Raises
@@ -198,23 +198,23 @@ def export_gcode(request: ExportGcode, bench: Bench, crew: Crew) -> Outcome:
     JobError
         When a finding stops the job and it is not forced.
     """
-    sliced = bench.sliced(request.job, crew)
+    sliced = memory.sliced(request.job, crew)
     stops = [finding.message for finding in sliced.findings if finding.severity == "stop"]
     if stops and not request.force:
         raise JobError(f"was not written, for {stops[0]}", subject=request.path, remedy="mend it, or export anyway")
     return Outcome(write_whole(Path(request.path), gcode(gcode_job(sliced), crew)))
 
 
-def save_job(request: SaveJob, bench: Bench, crew: Crew) -> Outcome:
+def save_job(request: SaveJob, memory: Memory, crew: Crew) -> Outcome:
     """Save a job as one file, whole or not at all."""
-    run = StageRun(crew, bench.cache)
+    run = StageRun(crew, memory.cache)
     job = settled(request.job, run)
     return Outcome(write_whole(Path(request.path), [job_file(job, models_of(job, run), request.trials)]))
 
 
-def find_voids(request: FindVoids, bench: Bench, crew: Crew) -> Outcome:
+def find_voids(request: FindVoids, memory: Memory, crew: Crew) -> Outcome:
     """Find the voids of a layer."""
-    rings = layer_voids(bench.sliced(request.job, crew), request.layer)
+    rings = layer_voids(memory.sliced(request.job, crew), request.layer)
     return Outcome(request.layer, {"xy": rings.xy, "start": rings.start, "polygon": rings.polygon})
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from typing import Any
 
-from even_step.app.work.duties import DUTIES, Bench, Outcome
+from even_step.app.work.duties import DUTIES, Memory, Outcome
 from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
 from even_step.app.work.shared import send_arrays
 from even_step.core.errors import Cancelled, EvenStepError, GeometryError
@@ -71,7 +71,7 @@ class Lane:
     """Requests that wait for the threads of a lane; those that were called off are passed over."""
 
     line: Line
-    bench: Bench
+    memory: Memory
     open: Open
     waiting: queue.SimpleQueue[Begin | None] = field(default_factory=queue.SimpleQueue)
 
@@ -92,7 +92,7 @@ class Lane:
             with crew(THREADS, progress, lambda: number in self.open.called_off) as hands:
                 hands.look()
                 duty: Callable[..., Outcome] = DUTIES[type(request)]
-                outcome = duty(request, self.bench, hands)
+                outcome = duty(request, self.memory, hands)
                 hands.look()
             self.line.answer(number, outcome)
         except Cancelled:
@@ -114,8 +114,8 @@ class Lane:
 def serve(connection: Any) -> None:
     """Work until the window sends the worker home, or the line breaks."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    line, bench, requests = Line(connection), Bench(), Open()
-    slow, aside = Lane(line, bench, requests), Lane(line, bench, requests)
+    line, memory, requests = Line(connection), Memory(), Open()
+    slow, aside = Lane(line, memory, requests), Lane(line, memory, requests)
     threads = [threading.Thread(target=lane.work, daemon=True) for lane in (slow, aside, aside)]
     for thread in threads:
         thread.start()
@@ -128,7 +128,7 @@ def serve(connection: Any) -> None:
                 requests.called_off.add(message.number)
             elif isinstance(message, StartOver):
                 requests.call_off_all()
-                bench.clear()
+                memory.clear()
                 line.tell(Fresh())
             else:
                 requests.begin(message.number)

@@ -131,7 +131,7 @@ def on_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:
     return round(float(xy[0]) + part.at[0], 3), round(float(xy[1]) + part.at[1], 3)
 
 
-def off_bed(part: PlacedPart, at: NDArray[np.float64], amount: float, unit: str, words: str, remedy: str) -> Finding:
+def misplaced(part: PlacedPart, at: NDArray[np.float64], amount: float, unit: str, words: str, remedy: str) -> Finding:
     """Return the finding about a part that stands where it may not; ``at`` is on the bed, mm."""
     place = round(float(at[0]), 3), round(float(at[1]), 3)
     return Finding(

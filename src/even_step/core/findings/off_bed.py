@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding, off_bed
+from even_step.core.findings.finding import Evidence, Finding, misplaced
 from even_step.core.job.model import Bed
 
 TOLERANCE = 0.001  # mm
@@ -28,7 +28,9 @@ def check(evidence: Evidence) -> list[Finding]:
         if beyond[worst] > TOLERANCE:
             amount = float(beyond[worst])
             words = f"reaches {amount:.1f} mm off the bed"
-            found.append(off_bed(part, xy[worst], amount, "mm", words, "move, turn or scale it, or arrange the parts"))
+            found.append(
+                misplaced(part, xy[worst], amount, "mm", words, "move, turn or scale it, or arrange the parts")
+            )
     return found
 
 

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-from even_step.core.layout.outline import Outline, box_outline
 from even_step.core.layout.runs import NO_CELLS, Runs, no_fit, runs_of_shape
+from even_step.core.layout.shadow import Shadow, box_shadow
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points
 
@@ -108,9 +108,9 @@ class Laid:
 
 
 def nest(
-    outlines: Sequence[Outline],
+    shadows: Sequence[Shadow],
     ground: Ground,
-    taken: Sequence[tuple[Outline, tuple[float, float]]] = (),
+    taken: Sequence[tuple[Shadow, tuple[float, float]]] = (),
     spacing: float = 6.0,
     turns: tuple[float, ...] = (0.0,),
 ) -> list[Laid]:
@@ -118,8 +118,8 @@ def nest(
 
     Parameters
     ----------
-    outlines
-        What the parts cover. Equal parts had best share one outline.
+    shadows
+        What the parts cover. Equal parts had best share one shadow.
     ground
         Where they may lie.
     taken
@@ -132,45 +132,43 @@ def nest(
     Returns
     -------
     list of Laid
-        In the order of the outlines. Alone on the ground they are centred. What finds no room is put beside the ground,
+        In the order of the shadows. Alone on the ground they are centred. What finds no room is put beside the ground,
         where it shows.
     """
-    if not outlines:
+    if not shadows:
         return []
-    table = _Table(outlines, ground, taken, spacing, turns)
-    few = len(outlines) * table.count <= FEW
-    if len(outlines) + len(taken) == 1:
-        best = table.lay(outlines, MIDDLE)
+    table = _Table(shadows, ground, taken, spacing, turns)
+    few = len(shadows) * table.count <= FEW
+    if len(shadows) + len(taken) == 1:
+        best = table.lay(shadows, MIDDLE)
     else:
-        tries = [table.lay(outlines, way) for way in (WAYS if few else WAYS[:2])]
-        boxes = {one: box_outline(*one.size) for one in outlines}
+        tries = [table.lay(shadows, way) for way in (WAYS if few else WAYS[:2])]
+        boxes = {one: box_shadow(*one.size) for one in shadows}
         if few:  # what fits as boxes fits as it is
             boxed = _Table(list(boxes.values()), ground, taken, spacing, turns)
-            tries += [boxed.lay([boxes[one] for one in outlines], way) for way in WAYS[:2]]
-        best = min(tries, key=lambda laid: _cost(outlines, laid))
-        if few and not all(one.fits for one in best) and not _overfull(outlines, ground, taken):
-            best = _in_other_orders(outlines, table, best)
-    return best if taken or ground.keep_out else _recentred(outlines, best, ground)
+            tries += [boxed.lay([boxes[one] for one in shadows], way) for way in WAYS[:2]]
+        best = min(tries, key=lambda laid: _cost(shadows, laid))
+        if few and not all(one.fits for one in best) and not _overfull(shadows, ground, taken):
+            best = _in_other_orders(shadows, table, best)
+    return best if taken or ground.keep_out else _recentred(shadows, best, ground)
 
 
-def _overfull(
-    outlines: Sequence[Outline], ground: Ground, taken: Sequence[tuple[Outline, tuple[float, float]]]
-) -> bool:
+def _overfull(shadows: Sequence[Shadow], ground: Ground, taken: Sequence[tuple[Shadow, tuple[float, float]]]) -> bool:
     """Tell from their areas alone that parts cannot all find room, in whatever order they are laid."""
-    shapes = [one.shape for one in (*outlines, *(outline for outline, _ in taken))]
+    shapes = [one.shape for one in (*shadows, *(shadow for shadow, _ in taken))]
     covered = float(region.area(np.array([*shapes, *ground.keep_out], object)).sum())
     share = np.pi / 4 if ground.is_round else 1.0
     return covered > DENSEST * share * float(np.prod(ground.size))
 
 
-def _in_other_orders(outlines: Sequence[Outline], table: _Table, best: list[Laid]) -> list[Laid]:
+def _in_other_orders(shadows: Sequence[Shadow], table: _Table, best: list[Laid]) -> list[Laid]:
     """Try again with what found no room moved up in the order, then in other orders, as long as something is left."""
-    rank = np.array([float(np.prod(one.size)) for one in outlines])
+    rank = np.array([float(np.prod(one.size)) for one in shadows])
     chance = np.random.default_rng(SEED)
     for k in range(ORDERS):
         way = (MIDDLE, CORNER)[k % 2]
-        laid = table.lay(outlines, way, rank.tolist())
-        if _cost(outlines, laid) < _cost(outlines, best):
+        laid = table.lay(shadows, way, rank.tolist())
+        if _cost(shadows, laid) < _cost(shadows, best):
             best = laid
         if all(one.fits for one in best):
             break
@@ -180,22 +178,22 @@ def _in_other_orders(outlines: Sequence[Outline], table: _Table, best: list[Laid
     return best
 
 
-def _cost(outlines: Sequence[Outline], laid: list[Laid]) -> tuple[int, float]:
+def _cost(shadows: Sequence[Shadow], laid: list[Laid]) -> tuple[int, float]:
     """Return how many found no room, and what the others take up."""
-    return sum(not one.fits for one in laid), _taken_up(outlines, laid)
+    return sum(not one.fits for one in laid), _taken_up(shadows, laid)
 
 
-def _taken_up(outlines: Sequence[Outline], laid: list[Laid]) -> float:
+def _taken_up(shadows: Sequence[Shadow], laid: list[Laid]) -> float:
     """Return the area of the rectangle round everything that fits, mm²."""
     corners = [
-        one.turned(where.turn).corners + where.at for one, where in zip(outlines, laid, strict=True) if where.fits
+        one.turned(where.turn).corners + where.at for one, where in zip(shadows, laid, strict=True) if where.fits
     ]
     return float(np.prod(np.ptp(np.concatenate(corners), axis=0))) if corners else 0.0
 
 
-def _recentred(outlines: Sequence[Outline], laid: list[Laid], ground: Ground) -> list[Laid]:
+def _recentred(shadows: Sequence[Shadow], laid: list[Laid], ground: Ground) -> list[Laid]:
     """Bring what fits to the middle of the ground, unless that would push a part off it."""
-    there = [one.turned(where.turn).corners + where.at for one, where in zip(outlines, laid, strict=True) if where.fits]
+    there = [one.turned(where.turn).corners + where.at for one, where in zip(shadows, laid, strict=True) if where.fits]
     if not there:
         return laid
     low, high = np.min([c.min(axis=0) for c in there], axis=0), np.max([c.max(axis=0) for c in there], axis=0)
@@ -209,13 +207,13 @@ def _recentred(outlines: Sequence[Outline], laid: list[Laid], ground: Ground) ->
 
 
 class _Kind:
-    """One outline in one turn: what it covers with half of the spacing round it, and where it may still lie."""
+    """One shadow in one turn: what it covers with half of the spacing round it, and where it may still lie."""
 
-    def __init__(self, outline: Outline, turn: float, table: _Table) -> None:
-        self.outline, self.turn, self._table = outline.turned(turn), turn, table
-        self.free = table.places_on_the_ground(self.outline)
+    def __init__(self, shadow: Shadow, turn: float, table: _Table) -> None:
+        self.shadow, self.turn, self._table = shadow.turned(turn), turn, table
+        self.free = table.places_on_the_ground(self.shadow)
         # What is larger than the ground has no place, however many cells it would cover.
-        self.runs = table.cells(self.outline) if self.free.any() else NO_CELLS
+        self.runs = table.cells(self.shadow) if self.free.any() else NO_CELLS
         self._overlaps: dict[int, tuple[NDArray[np.bool_], Index]] = {}
         for obstacle in table.obstacles:
             self.forbid(obstacle)
@@ -247,9 +245,9 @@ class _Table:
 
     def __init__(
         self,
-        outlines: Sequence[Outline],
+        shadows: Sequence[Shadow],
         ground: Ground,
-        taken: Sequence[tuple[Outline, tuple[float, float]]],
+        taken: Sequence[tuple[Shadow, tuple[float, float]]],
         spacing: float,
         turns: tuple[float, ...],
     ) -> None:
@@ -259,7 +257,7 @@ class _Table:
         self.first = ground.centre - self.half * self.cell  # so that the middle of the ground is a place
         self.obstacles = self._obstacles()
         self.room = REMEMBERED
-        self.kinds = {outline: [_Kind(outline, turn, self) for turn in turns] for outline in dict.fromkeys(outlines)}
+        self.kinds = {shadow: [_Kind(shadow, turn, self) for turn in turns] for shadow in dict.fromkeys(shadows)}
         self.lying: dict[int, tuple[_Kind, int, int]] = {}
         self.box = np.empty(4)
 
@@ -267,55 +265,55 @@ class _Table:
         """Return the cells of what lies already and of what is kept free, as far as they reach over the ground."""
         x0, y0, x1, y1 = self.ground.bounds
         reach = region.rectangle(x0 - self.spacing, y0 - self.spacing, x1 + self.spacing, y1 + self.spacing)
-        shapes = [region.shifted(self._grown(outline), *at) for outline, at in self.taken] + [*self.ground.keep_out]
+        shapes = [region.shifted(self._grown(shadow), *at) for shadow, at in self.taken] + [*self.ground.keep_out]
         near = region.intersection(np.array([*shapes, reach], object), np.array([reach] * (len(shapes) + 1), object))
         return [runs_of_shape(shape, self.first, self.cell) for shape in near[:-1] if not shape.is_empty]
 
-    def _grown(self, outline: Outline) -> region.Geometry:
-        """Return an outline with half of the spacing round it."""
+    def _grown(self, shadow: Shadow) -> region.Geometry:
+        """Return a shadow with half of the spacing round it."""
         if self.spacing <= LEAST_SPACING:
-            return outline.shape
-        return region.offset_round(np.array([outline.shape], object), self.spacing / 2 * ROUNDED)[0]
+            return shadow.shape
+        return region.offset_round(np.array([shadow.shape], object), self.spacing / 2 * ROUNDED)[0]
 
-    def cells(self, outline: Outline) -> Runs:
-        """Return the cells of an outline about its middle, with half of the spacing round it."""
-        return runs_of_shape(self._grown(outline), np.zeros(2), self.cell)
+    def cells(self, shadow: Shadow) -> Runs:
+        """Return the cells of a shadow about its middle, with half of the spacing round it."""
+        return runs_of_shape(self._grown(shadow), np.zeros(2), self.cell)
 
-    def places_on_the_ground(self, outline: Outline) -> NDArray[np.bool_]:
-        """Return the places where an outline lies wholly on the ground, (rows, columns)."""
+    def places_on_the_ground(self, shadow: Shadow) -> NDArray[np.bool_]:
+        """Return the places where a shadow lies wholly on the ground, (rows, columns)."""
         x = self.first[0] + np.arange(2 * self.half[0] + 1) * self.cell
         y = self.first[1] + np.arange(2 * self.half[1] + 1) * self.cell
         if self.ground.is_round:
             far = np.zeros((len(y), len(x)))
-            for corner in outline.corners - self.ground.centre:
+            for corner in shadow.corners - self.ground.centre:
                 far = np.maximum(far, (x + corner[0])[None] ** 2 + (y + corner[1])[:, None] ** 2)
             return np.asarray(far <= (self.ground.size[0] / 2 + 1e-9) ** 2)
         x0, y0, x1, y1 = self.ground.bounds
-        half = outline.size / 2 - 1e-9
+        half = shadow.size / 2 - 1e-9
         across = (x - half[0] >= x0) & (x + half[0] <= x1)
         return np.asarray(((y - half[1] >= y0) & (y + half[1] <= y1))[:, None] & across)
 
-    def lay(self, outlines: Sequence[Outline], way: Way, rank: list[float] | None = None) -> list[Laid]:
-        """Lay all outlines in some way, those of the highest rank first; what finds no room goes beside the ground."""
+    def lay(self, shadows: Sequence[Shadow], way: Way, rank: list[float] | None = None) -> list[Laid]:
+        """Lay all shadows in some way, those of the highest rank first; what finds no room goes beside the ground."""
         self._begin()
-        rank = rank or [float(one.size.max() if way.longest_first else np.prod(one.size)) for one in outlines]
-        no_room: set[Outline] = set()
-        for i in sorted(range(len(outlines)), key=lambda i: (-rank[i], i)):
-            if outlines[i] not in no_room and not self._lay_one(i, outlines[i], way):
-                no_room.add(outlines[i])
-        return self._result(outlines)
+        rank = rank or [float(one.size.max() if way.longest_first else np.prod(one.size)) for one in shadows]
+        no_room: set[Shadow] = set()
+        for i in sorted(range(len(shadows)), key=lambda i: (-rank[i], i)):
+            if shadows[i] not in no_room and not self._lay_one(i, shadows[i], way):
+                no_room.add(shadows[i])
+        return self._result(shadows)
 
     def _begin(self) -> None:
         self.lying = {}
         self.box = np.array([np.inf, np.inf, -np.inf, -np.inf])
-        for outline, at in self.taken:
-            self._grow_box(outline.corners + at)
+        for shadow, at in self.taken:
+            self._grow_box(shadow.corners + at)
         for kind in self._all_kinds():
             kind.begin()
 
     @property
     def count(self) -> int:
-        """How many kinds there are: outlines in each of their turns."""
+        """How many kinds there are: shadows in each of their turns."""
         return sum(len(some) for some in self.kinds.values())
 
     def _all_kinds(self) -> Iterator[_Kind]:
@@ -330,31 +328,31 @@ class _Table:
         low, high = corners.min(axis=0), corners.max(axis=0)
         self.box = np.append(np.minimum(self.box[:2], low), np.maximum(self.box[2:], high))
 
-    def _lay_one(self, i: int, outline: Outline, way: Way) -> bool:
-        """Lay an outline in its best turn at its best place, if there is one."""
+    def _lay_one(self, i: int, shadow: Shadow, way: Way) -> bool:
+        """Lay a shadow in its best turn at its best place, if there is one."""
         anchor = np.array(self.ground.bounds[:2]) if way.from_corner else self.ground.centre
         best, chosen = (np.inf, 0, 0), None
-        for kind in self.kinds[outline]:
-            half = kind.outline.size / 2
+        for kind in self.kinds[shadow]:
+            half = kind.shadow.size / 2
             found = _best_place(kind.free, self.first, self.cell, half, self.box, anchor, way.square)
             if found[0] < best[0] - 1e-9:
                 best, chosen = found, kind
         if chosen is not None:
             self.lying[i] = chosen, best[1], best[2]
-            self._grow_box(chosen.outline.corners + self._at(i))
+            self._grow_box(chosen.shadow.corners + self._at(i))
             for other in self._all_kinds():
                 other.forbid(chosen.runs, best[1], best[2])
         return chosen is not None
 
-    def _result(self, outlines: Sequence[Outline]) -> list[Laid]:
+    def _result(self, shadows: Sequence[Shadow]) -> list[Laid]:
         """Return where everything lies; what found no room is lined up beside the ground."""
         out = []
         beside = max(self.ground.bounds[2], float(self.box[2]))
-        for i, outline in enumerate(outlines):
+        for i, shadow in enumerate(shadows):
             if i in self.lying:
                 out.append(Laid(self._at(i), self.lying[i][0].turn, fits=True))
                 continue
-            half = outline.size / 2
+            half = shadow.size / 2
             middle = (beside + self.spacing + float(half[0]), self.ground.bounds[1] + float(half[1]))
             out.append(Laid((round(middle[0], 3), round(middle[1], 3)), 0.0, fits=False))
             beside = middle[0] + float(half[0])

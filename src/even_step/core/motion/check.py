@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
 from even_step.core.job.model import Bed, Machine, MotionLimits
-from even_step.core.motion.moves import EXTRUDE, RETRACT, TRAVEL, Limits, Moves, durations
+from even_step.core.motion.moves import EXTRUDE, GO, RETRACT, Limits, Moves, durations
 from even_step.core.motion.reader import NO_ROLE, ReadMoves, read_gcode
 
 EDGE = 0.001  # mm
@@ -54,7 +54,7 @@ def check_gcode(path: Path, machine: Machine | None = None) -> Checked:
     start = np.vstack((ends[:1], ends[:-1]))
     way = np.sqrt(np.nansum((ends - start) ** 2, axis=1))
     laying = (read.kind == EXTRUDE)[job]
-    travelling = (read.kind == TRAVEL)[job]
+    travelling = (read.kind == GO)[job]
     section = np.pi * filament**2 / 4
     volume = read.e[job] * section
     layers = read.layer[job]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from even_step.core.job.model import MotionLimits
 from even_step.core.kernels import kernel
 
-TRAVEL, EXTRUDE, RETRACT, RETURN, RAISE = range(5)
+GO, EXTRUDE, RETRACT, RETURN, RAISE = range(5)
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,7 +17,7 @@ from even_step.core.slicing.bands import bands
 from even_step.core.slicing.bridges import Bridges, BridgeSettings, find_bridges
 from even_step.core.slicing.division import Division
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, Layout, fill_layers, nothing
+from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, PatternLayout, fill_layers, nothing
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls
 from even_step.core.toolpath.roles import BOTTOM, BRIDGE, SOLID, TOP
@@ -164,10 +164,10 @@ def _filled(
     return fill_layers(replace(layers, rooms=rest), role, width, layout, crew), narrow
 
 
-def _layout(settings: CoverSettings, role: int) -> Layout:
+def _layout(settings: CoverSettings, role: int) -> PatternLayout:
     """Return how full lines lie: in the solid's own frame, so that copies share them."""
     pattern, _ = settings.of_role(role)
-    return Layout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
+    return PatternLayout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
 
 
 def _take_bridges(full: Regions, room: Regions, bridges: Bridges) -> None:

@@ -41,7 +41,7 @@ class Outlines:
     outline: Regions
 
 
-def regions(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:
+def outlines_of(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:
     """Close slits and apply the allowances; without any the contours are taken as they are."""
     which, outlines = _without_slits(contours, crew)
     if settings.allowance or settings.hole_allowance:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.patterns.pattern import LayerRooms, Layout
+from even_step.core.slicing.patterns.pattern import LayerRooms, PatternLayout
 from even_step.core.work import Crew, runs_of
 
 LEAST_CORE = 4.0  # mm²; less room is not worth lines of its own
@@ -22,8 +22,8 @@ def depth_of(depth: float, times: int) -> float:
 
 
 def graded(
-    storey: LayerRooms, to: str, depth: float, thick: NDArray[np.float64], layout: Layout, crew: Crew
-) -> list[tuple[LayerRooms, Layout]]:
+    storey: LayerRooms, to: str, depth: float, thick: NDArray[np.float64], layout: PatternLayout, crew: Crew
+) -> list[tuple[LayerRooms, PatternLayout]]:
     """Part the lines of a pattern into those that lie everywhere and those that lie only near the surface.
 
     Parameters

@@ -16,7 +16,7 @@ from even_step.core.slicing.infill.grading import graded
 from even_step.core.slicing.infill.thick import storeys
 from even_step.core.slicing.patterns import families
 from even_step.core.slicing.patterns.branching import branching
-from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, Layout, fill_layers, nothing
+from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, PatternLayout, fill_layers, nothing
 from even_step.core.slicing.walls import Walls
 from even_step.core.toolpath.roles import INFILL
 from even_step.core.work import Crew
@@ -56,10 +56,10 @@ class InfillSettings:
         """Return how patterns lie in a copy that stands somewhere on the bed, mm, turned by some degrees."""
         return Lie((-at[0], -at[1]), self.angle) if self.frame == "bed" else Lie((0.0, 0.0), self.angle + turn)
 
-    def layout(self, lie: Lie) -> Layout:
+    def layout(self, lie: Lie) -> PatternLayout:
         """Return how the pattern is laid."""
         share = self.density / 100.0
-        plain = Layout(self.pattern, share, lie.angle, lie.origin, end_run=self.end_run)
+        plain = PatternLayout(self.pattern, share, lie.angle, lie.origin, end_run=self.end_run)
         if plain.is_full:
             return replace(plain, pattern="lines")
         return replace(plain, reach=self.overlap / 100.0 * self.line_width)
@@ -118,7 +118,7 @@ def infill(
     return tuple(fills)
 
 
-def _branching(rooms: LayerRooms, layout: Layout, settings: InfillSettings) -> Fill:
+def _branching(rooms: LayerRooms, layout: PatternLayout, settings: InfillSettings) -> Fill:
     """Lay branching infill; its density is that of the lines right under a top."""
     count = len(rooms.which)
     if layout.share <= 0.0 or count == 0:

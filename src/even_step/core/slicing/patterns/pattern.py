@@ -46,7 +46,7 @@ class Rooms:
 
 
 @dataclass(frozen=True)
-class Layout:
+class PatternLayout:
     """How a pattern lies.
 
     Share of plastic (0 to 1), angle in degrees, where it begins in the solid's frame, how far lines reach past the
@@ -129,7 +129,7 @@ class LayerRooms:
     turn: Index = field(default_factory=lambda: np.empty(0, np.int64))
 
 
-def fill_layers(some: LayerRooms, role: int, width: float, layout: Layout, crew: Crew) -> Fill:
+def fill_layers(some: LayerRooms, role: int, width: float, layout: PatternLayout, crew: Crew) -> Fill:
     """Lay a pattern in the room of each layer, where it comes out equal once."""
     full = np.zeros(len(some.which), bool)
     full[some.which >= 0] = ~region.is_empty(some.rooms[some.which[some.which >= 0]])
@@ -150,14 +150,14 @@ def fill_layers(some: LayerRooms, role: int, width: float, layout: Layout, crew:
     return Fill(role, width, which, fill(rooms, layout, crew), height, layout.in_rows)
 
 
-def differs_by(layout: Layout) -> str:
+def differs_by(layout: PatternLayout) -> str:
     """Say what makes the pattern of two equal rooms differ: ``nothing``, the layer's ``parity`` or its ``height``."""
     if layout.pattern in ("gyroid", "cubic"):
         return "height"
     return "parity" if layout.pattern == "lines" else "nothing"
 
 
-def fill(rooms: Rooms, layout: Layout, crew: Crew) -> Strokes:
+def fill(rooms: Rooms, layout: PatternLayout, crew: Crew) -> Strokes:
     """Lay a pattern in each room; cell ``i`` of the strokes is room ``i``.
 
     Notes
@@ -189,7 +189,7 @@ def nothing(count: int) -> Strokes:
     return Strokes(np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.bool_), np.zeros(count + 1, np.int64))
 
 
-def _families(rooms: Rooms, layout: Layout, reach: float, crew: Crew) -> Strokes:
+def _families(rooms: Rooms, layout: PatternLayout, reach: float, crew: Crew) -> Strokes:
     """Lay one or more families of parallel lines."""
     angle, phase = families.FAMILIES[layout.pattern](layout.angle, rooms.turn, rooms.z)
     cells = angle.shape[1]

@@ -20,7 +20,7 @@ STAIR = 1.0  # cells: the steps of a slanting edge lie within that
 
 
 @dataclass(frozen=True, eq=False)
-class Outline:
+class Shadow:
     """The shadow of a part on the bed, the middle of its bounds over the origin.
 
     Attributes
@@ -39,26 +39,26 @@ class Outline:
         """Width and depth, (2,), mm."""
         return np.asarray(np.ptp(self.corners, axis=0))
 
-    def turned(self, degrees: float) -> Outline:
-        """Return the outline of the part turned about z and centred again."""
+    def turned(self, degrees: float) -> Shadow:
+        """Return the shadow of the part turned about z and centred again."""
         if degrees % 360.0 == 0.0:
             return self
         return _turned(self, degrees % 360.0)
 
 
 @lru_cache(1024)
-def _turned(outline: Outline, degrees: float) -> Outline:
+def _turned(shadow: Shadow, degrees: float) -> Shadow:
     matrix = turn_matrix((0.0, 0.0, degrees))[:2, :2]
-    return centred(region.mapped(outline.shape, matrix), outline.corners @ matrix.T)
+    return centred(region.mapped(shadow.shape, matrix), shadow.corners @ matrix.T)
 
 
-def centred(shape: region.Geometry, corners: Points) -> Outline:
-    """Return an outline with the middle of its corners' bounds over the origin."""
+def centred(shape: region.Geometry, corners: Points) -> Shadow:
+    """Return a shadow with the middle of its corners' bounds over the origin."""
     middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
-    return Outline(region.shifted(shape, -middle[0], -middle[1]), corners - middle)
+    return Shadow(region.shifted(shape, -middle[0], -middle[1]), corners - middle)
 
 
-def outline_of(mesh: Mesh) -> Outline:
+def shadow_of(mesh: Mesh) -> Shadow:
     """Return what a posed mesh covers of the bed."""
     flat = np.ascontiguousarray(mesh.vertices[:, :2])
     low, high = flat.min(axis=0), flat.max(axis=0)
@@ -70,10 +70,10 @@ def outline_of(mesh: Mesh) -> Outline:
     return centred(region.smoothed(stairs, STAIR * cell), region.hull_corners(flat))
 
 
-def box_outline(width: float, depth: float) -> Outline:
-    """Return the outline of a rectangle, mm."""
+def box_shadow(width: float, depth: float) -> Shadow:
+    """Return the shadow of a rectangle, mm."""
     x, y = width / 2, depth / 2
-    return Outline(region.rectangle(-x, -y, x, y), np.array([(-x, -y), (x, -y), (x, y), (-x, y)]))
+    return Shadow(region.rectangle(-x, -y, x, y), np.array([(-x, -y), (x, -y), (x, y), (-x, y)]))
 
 
 @kernel

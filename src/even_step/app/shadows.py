@@ -14,18 +14,18 @@ from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Mesh
 
 if TYPE_CHECKING:
-    from even_step.core.layout.outline import Outline
+    from even_step.core.layout.shadow import Shadow
 
 
-class Outlines:
-    """Outlines of poses, each found once."""
+class Shadows:
+    """Shadows of poses, each found once."""
 
     def __init__(self, shelf: ModelShelf) -> None:
         self._shelf = shelf
         self._found = lru_cache(256)(self._find)
 
-    def of(self, job: Job) -> Callable[[], dict[Spot, Outline]] | None:
-        """Return what finds the outline of every copy of a job; none while a model is being read."""
+    def of(self, job: Job) -> Callable[[], dict[Spot, Shadow]] | None:
+        """Return what finds the shadow of every copy of a job; none while a model is being read."""
         poses = {}
         for spot in spots_of(job):
             part = job.parts[spot[0]]
@@ -39,15 +39,15 @@ class Outlines:
         return lambda: {spot: self._found(*pose) for spot, pose in poses.items()}
 
     @staticmethod
-    def _find(model: ShelfModel, linear: bytes) -> Outline:
-        from even_step.core.layout.outline import outline_of  # noqa: PLC0415 - kernels load after the window shows
+    def _find(model: ShelfModel, linear: bytes) -> Shadow:
+        from even_step.core.layout.shadow import shadow_of  # noqa: PLC0415 - kernels load after the window shows
 
         matrix = np.frombuffer(linear).reshape(3, 3)
-        return outline_of(Mesh(model.mesh.vertices @ matrix.T, model.mesh.faces))
+        return shadow_of(Mesh(model.mesh.vertices @ matrix.T, model.mesh.faces))
 
 
-def _box(width: float, depth: float) -> Outline:
+def _box(width: float, depth: float) -> Shadow:
     """Return what a part's bounds cover; alone on the bed, that will do."""
-    from even_step.core.layout.outline import box_outline  # noqa: PLC0415 - kernels load after the window shows
+    from even_step.core.layout.shadow import box_shadow  # noqa: PLC0415 - kernels load after the window shows
 
-    return box_outline(width, depth)
+    return box_shadow(width, depth)
