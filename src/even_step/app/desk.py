@@ -114,6 +114,11 @@ class Desk(QObject):
         """Every setting's value and where it comes from."""
         return self._resolve()[1]
 
+    def resolved_of(self, number: int) -> Resolved:
+        """Every setting's value for a part."""
+        part = self.job.parts[number]
+        return cascade(self.job, part) if part.settings else self.resolved
+
     @property
     def complaints(self) -> dict[str, SettingError]:
         """What is wrong with values, by key: the job's, then those of parts."""

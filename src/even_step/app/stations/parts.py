@@ -188,7 +188,7 @@ class PartsStation(Sheet):
         model = self._desk.shelf.model(self._desk.job.parts[spot[0]]) if spot else None
         if spot is None or stand is None or model is None:
             return
-        machine, resolved = self._desk.job.machine, self._desk.resolved
+        machine, resolved = self._desk.job.machine, self._desk.resolved_of(spot[0])
         wanted = (stand, machine, resolved)
         if wanted == self._figures_of or self._desk.complaints:
             return

@@ -139,7 +139,7 @@ class PoseFields(ToolFields):
             self._asked, self._found = None, None  # what is known is another part's
             self._show()
             return
-        job, resolved = self.desk.job, self.desk.resolved
+        job, resolved = self.desk.job, self.desk.resolved_of(spot[0])
         wanted = (model.key, part.stretch, part.unit, job.machine, job.materials, resolved)
         if wanted == self._asked:
             self._show()
