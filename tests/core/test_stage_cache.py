@@ -172,3 +172,33 @@ def test_a_part_without_room_for_infill_is_not_ordered_again(tmp_path):
     again = slice_again(tmp_path, job.with_settings({"infill.density": 60}), cache=cache)
     assert "infill" in again.run.made
     assert not {"order", "motion", "ledger"} & again.run.made
+
+
+class Elsewhere:
+    """A cache of another kind: texts of what it was given, by key."""
+
+    def __init__(self):
+        self.kept = {}
+
+    def get(self, key):
+        return self.kept.get(key)
+
+    def put(self, key, value):
+        self.kept[key] = value
+
+
+def test_results_may_be_kept_elsewhere(tmp_path):
+    cache, job = Elsewhere(), job_of(write_stl(tmp_path / "part.stl", box(10, 10, 4)))
+    first = slice_again(tmp_path, job, cache=cache).gcode.read_bytes()
+    assert cache.kept
+    again = slice_again(tmp_path, job, cache=cache)
+    assert set(again.report["cache"].values()) == {"hit"}
+    assert again.gcode.read_bytes() == first
+
+
+def test_other_sources_of_kernels_are_other_keys(monkeypatch):
+    keys = []
+    for sources in ("one", "other", "one"):
+        monkeypatch.setattr("even_step.core.stages.SOURCES", sources)
+        keys.append(StageRun(Crew(1), StageCache()).stage("walls", (1,), lambda: 0)[1])
+    assert keys[0] == keys[2] != keys[1]

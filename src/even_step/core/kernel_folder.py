@@ -53,7 +53,8 @@ def _cache_folder(roots: list[Path], name: str) -> Path:
 
 
 ROOTS = _roots()
-FOLDER = _cache_folder(ROOTS, _source_hash())
+SOURCES = _source_hash()
+FOLDER = _cache_folder(ROOTS, SOURCES)
 
 
 def are_ready() -> bool:

@@ -47,7 +47,7 @@ from even_step.core.slicing.skirt import Skirt, SkirtSettings, lay_skirt
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.solid_stages import PosedSolid, SolidStages
-from even_step.core.stages import StageCache, StageRun
+from even_step.core.stages import Cache, StageRun
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew
 
@@ -173,7 +173,7 @@ def model_of(part: Part, files: Files) -> Model:
     return model.only(part.bodies)
 
 
-def slice_job(job: Job, crew: Crew, cache: StageCache, run: StageRun | None = None) -> Sliced:
+def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -> Sliced:
     """Take a job through all stages up to its findings.
 
     Parameters

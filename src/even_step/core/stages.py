@@ -9,10 +9,11 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TypeVar, cast
+from typing import Protocol, TypeVar, cast
 
 import numpy as np
 
+from even_step.core.kernel_folder import SOURCES
 from even_step.core.plane import region
 from even_step.core.work import Crew
 
@@ -33,6 +34,16 @@ def size_of(value: object) -> int:
     if dataclasses.is_dataclass(value):
         return sum(size_of(getattr(value, item.name)) for item in dataclasses.fields(value))
     return 64
+
+
+class Cache(Protocol):
+    """What keeps results by key: in memory here, elsewhere for whoever slices in several processes."""
+
+    def get(self, key: str) -> object | None:
+        """Return what is kept under a key, or none."""
+
+    def put(self, key: str, value: object) -> None:
+        """Keep a result."""
 
 
 @dataclass
@@ -76,7 +87,7 @@ class StageRun:
     """
 
     crew: Crew
-    cache: StageCache
+    cache: Cache
     wall: dict[str, float] = field(default_factory=dict)
     cpu: dict[str, float] = field(default_factory=dict)
     made: set[str] = field(default_factory=set)
@@ -91,11 +102,11 @@ class StageRun:
             The stage.
         made_from
             Keys of the stages before and the stage's own record: everything the result depends on. Their
-            texts (``repr``) are hashed.
+            texts (``repr``) are hashed, with the sources of the compiled loops.
         make
             Computes the result; called only where it is not kept.
         """
-        key = hashlib.blake2b(repr((name, *made_from)).encode(), digest_size=16).hexdigest()
+        key = hashlib.blake2b(repr((SOURCES, name, *made_from)).encode(), digest_size=16).hexdigest()
         kept = self.cache.get(key)
         if kept is not None:
             self.found.add(name)
