@@ -83,6 +83,17 @@ def test_it_follows_what_is_picked_and_takes_several_at_once(two):
     assert hand.desk.whose.parts != (), "what was shown stays when nothing is picked"
 
 
+def test_of_several_the_way_back_is_to_the_whole_job(two):
+    hand = two
+    hand.desk.store.do("denser", hand.desk.job.with_settings({"infill.density": 30}))
+    hand.desk.store.do("own", edits.with_setting_of_parts(hand.desk.job, [1], "infill.density", 45))
+    hand.desk.selection.pick([(1, 0), (0, 0)])  # the last has nothing of its own
+    hand.key(Qt.Key.Key_S, Held.ShiftModifier)
+    assert hand.desk.whose.under("infill.density") == 30.0
+    hand.type_into("setting infill.density", "30")
+    assert own(hand) == [{}, {}]
+
+
 def test_copies_go_together_and_say_so(two):
     hand = two
     hand.desk.store.do("three", edits.placed_at(edits.with_copies(hand.desk.job, 1, 2), {(1, 1): (40.0, 40.0)}))

@@ -255,3 +255,13 @@ def test_each_part_is_cooled_by_its_own_fan(two, tmp_path):
     assert seen["other", 2] == {0}
     assert seen["other", 5] == {102}
     assert seen["block", 5] == {255}
+
+
+def test_what_has_no_effect_is_told_once_a_part(two, tmp_path):
+    """Also of one whose copies are two solids, and of one that shares its solid with another part."""
+    job = edits.with_copies(two.with_settings({"infill.density": 0}), 1, 2)
+    job = edits.turned(edits.placed_at(job, {(1, 1): (120.0, 120.0)}), [(1, 1)], 2, 30.0)
+    for number in (0, 1):
+        job = edits.with_setting_of_parts(job, [number], "infill.angle", 30)
+    idle = [one for one in slice_again(tmp_path, job).report["findings"] if one["code"] == "setting-idle"]
+    assert [one["part"] for one in idle] == ["block", "other"]

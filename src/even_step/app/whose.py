@@ -98,6 +98,8 @@ class Whose(QObject):
 
     def under(self, key: str) -> Value:
         """Return the value that would hold without what was set here."""
+        if self.parts:
+            return cascade(self._store.job).values[key]
         return self.resolved.under[key] if self.is_own(key) else self.resolved.values[key]
 
     def elsewhere(self, key: str) -> list[str]:

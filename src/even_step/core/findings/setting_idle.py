@@ -108,12 +108,14 @@ def check(evidence: Evidence) -> list[Finding]:
     """Tell each setting that the job or a part changes from its default and that has no effect there."""
     solids = evidence.first_of_each()
     told: list[Finding] = []
-    own = {part.id: part.settings for part in evidence.job.parts}
+    first = {part.part: part for part in reversed(evidence.placed)}
     # What the job changes may have its effect in one part alone.
     everywhere = [solid.settings for _, solid in solids] or [evidence.settings]
     told += _idle(evidence, "", (0.0, 0.0), evidence.job.settings, everywhere)
+    for one in evidence.job.parts:
+        placed = first[one.id]
+        told += _idle(evidence, one.name, placed.at, one.settings, [evidence.solids[placed.solid].settings])
     for part, solid in solids:
-        told += _idle(evidence, part.title, part.at, own.get(part.part, {}), [solid.settings])
         if solid.settings["infill.grading"] != "none" and not _idle_for(
             "infill.grading", [solid.settings], evidence.bore
         ):

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, Points, Rings, joined_starts
+from even_step.core.plane.stretches import sort_short
 from even_step.core.work import Crew, runs_of
 
 
@@ -125,23 +126,6 @@ def crossings(uv: Points, start: Index, spacing: float) -> tuple[NDArray[np.floa
 
 
 @kernel
-def _sort(values, first, last):  # type: ignore[no-untyped-def]
-    """Sort a short stretch in place (shell sort; numba's own sort takes seconds to compile)."""
-    gap = 1
-    while gap < (last - first) // 3:
-        gap = 3 * gap + 1
-    while gap > 0:
-        for i in range(first + gap, last):
-            value = values[i]
-            j = i
-            while j >= first + gap and values[j - gap] > value:
-                values[j] = values[j - gap]
-                j -= gap
-            values[j] = value
-        gap //= 3
-
-
-@kernel
 def _crossings(uv, size, first, last, spacing):  # type: ignore[no-untyped-def]
     """Sorted crossings of the rings with each row: places, row starts, and the number of the first row."""
     lowest = np.int64(1) << 60
@@ -176,7 +160,7 @@ def _crossings(uv, size, first, last, spacing):  # type: ignore[no-untyped-def]
             u[place[row - lowest]] = uv[i, 0] + (uv[j, 0] - uv[i, 0]) * share
             place[row - lowest] += 1
     for row in range(rows):
-        _sort(u, start[row], start[row + 1])
+        sort_short(u, start[row], start[row + 1])
     return u, start, lowest
 
 

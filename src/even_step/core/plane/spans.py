@@ -10,6 +10,7 @@ from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
+from even_step.core.plane.stretches import sort_short
 from even_step.core.plane.trace import is_inside
 
 STEP = 5.0  # degrees between directions tried
@@ -92,13 +93,7 @@ def _held(over, over_start, under, under_start, angle):  # type: ignore[no-untyp
                     cuts[m] = uv[i, 0] + (uv[j, 0] - uv[i, 0]) * (v - uv[i, 1]) / (uv[j, 1] - uv[i, 1])
                     m += 1
                 j = i
-        for a in range(1, m):
-            value = cuts[a]
-            b = a
-            while b > 0 and cuts[b - 1] > value:
-                cuts[b] = cuts[b - 1]
-                b -= 1
-            cuts[b] = value
+        sort_short(cuts, 0, m)
         for k in range(0, m - 1, 2):
             long = cuts[k + 1] - cuts[k]
             total += long

@@ -10,7 +10,6 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 
-FEW = 24  # numbers
 PARALLEL = 1e-9  # sine: what runs along a row any closer is not cut with it
 
 
@@ -58,7 +57,25 @@ def across(bar, row):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def sort_short(values, first, last):  # type: ignore[no-untyped-def]
+    """Sort a short stretch in place (shell sort; numba's own sort takes seconds to compile)."""
+    gap = 1
+    while gap < (last - first) // 3:
+        gap = 3 * gap + 1
+    while gap > 0:
+        for i in range(first + gap, last):
+            value = values[i]
+            j = i
+            while j >= first + gap and values[j - gap] > value:
+                values[j] = values[j - gap]
+                j -= gap
+            values[j] = value
+        gap //= 3
+
+
+@kernel
 def _sort_pairs(pairs, first, last):  # type: ignore[no-untyped-def]
+    """The same for pairs, by their first number."""
     gap = 1
     while gap < (last - first) // 3:
         gap = 3 * gap + 1
@@ -183,21 +200,6 @@ def _ring_rows(xy, start, low, pitch, rows, cut, place, fill):  # type: ignore[n
 
 
 @kernel
-def _sort_few(piece):  # type: ignore[no-untyped-def]
-    """Sort in place: most rows meet a few edges, which one by one are sorted ten times faster than by the library."""
-    if piece.shape[0] > FEW:
-        piece.sort()
-        return
-    for i in range(1, piece.shape[0]):
-        x = piece[i]
-        j = i
-        while j > 0 and piece[j - 1] > x:
-            piece[j] = piece[j - 1]
-            j -= 1
-        piece[j] = x
-
-
-@kernel
 def ring_stretches(xy, start, low, pitch, rows):  # type: ignore[no-untyped-def]
     """Return the sorted stretches of rows inside rings (even-odd), and where each row's begin."""
     place = np.zeros(rows + 1, np.int64)
@@ -208,11 +210,9 @@ def ring_stretches(xy, start, low, pitch, rows):  # type: ignore[no-untyped-def]
     _ring_rows(xy, start, low, pitch, rows, cut, place[:rows].copy(), True)
     pairs = np.empty((cut.shape[0] // 2, 2))
     for k in range(rows):
-        piece = cut[place[k] : place[k + 1]]
-        _sort_few(piece)
-        for i in range(piece.shape[0] // 2):
-            pairs[place[k] // 2 + i, 0] = piece[2 * i]
-            pairs[place[k] // 2 + i, 1] = piece[2 * i + 1]
+        sort_short(cut, place[k], place[k + 1])
+        for i in range(place[k] // 2, place[k + 1] // 2):
+            pairs[i, 0], pairs[i, 1] = cut[2 * i], cut[2 * i + 1]
     for k in range(rows + 1):
         place[k] //= 2
     return pairs, place
