@@ -54,7 +54,7 @@ def test_what_cannot_be_a_parts_own_is_not_offered(two):
     hand.key(Qt.Key.Key_S, Held.ShiftModifier)
     hand.desk.view.set("level", "everything")
     assert shown(hand, "heat.bed") is None
-    assert shown(hand, "layers.height") is None
+    assert shown(hand, "motion.travel_speed") is None
     assert not hand.find(object, "recipe Even").isVisible()
     assert shown(hand, "walls.count") == "3"
     hand.window.recipe.reveal("heat.bed")

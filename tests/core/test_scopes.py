@@ -16,11 +16,13 @@ from even_step.core.job.text import job_text, read_job_text
 from even_step.core.motion.check import check_gcode
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.speeds import LineSettings
-from even_step.core.pipeline import OF_A_PART, STAGES, models_of, slice_job
+from even_step.core.pipeline import STAGES, slice_job
 from even_step.core.plane import region
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import ContourSettings
 from even_step.core.slicing.covers import CoverSettings
+from even_step.core.slicing.hanging import HangingSettings
+from even_step.core.slicing.heights import HeightSettings
 from even_step.core.slicing.infill.infill import InfillSettings
 from even_step.core.slicing.ledger import LedgerSettings
 from even_step.core.slicing.ordering import OrderSettings
@@ -28,6 +30,7 @@ from even_step.core.slicing.regions import RegionSettings
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import OF_A_PART, models_of
 from even_step.core.toolpath.roles import INFILL, ROLES
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
@@ -35,6 +38,8 @@ from tests.slicing_help import job_of, slice_again
 
 BARE = {"infill.end_run": 0, "infill.overlap": 0}
 OF_A_SOLID = {
+    HeightSettings,
+    HangingSettings,
     ContourSettings,
     RegionSettings,
     WallSettings,
@@ -102,14 +107,14 @@ def test_the_job_holds_for_a_part_unless_it_has_its_own(two):
 def test_a_part_may_have_what_only_its_own_records_are_read_for():
     """What is shared with the whole bed, such as its heat, cannot differ."""
     readers = {key: set() for key in CATALOGUE}
-    for record in (*(record for records in STAGES.values() for record in records), LedgerSettings):
+    for record in (record for records in STAGES.values() for record in records):
         for setting in settings_read_by(record).values():
             readers[setting.key].add(record)
     possible = [key for key, records in readers.items() if records and records <= OF_A_SOLID]
     assert list(OF_A_PART) == possible
 
 
-@pytest.mark.parametrize("key", ["heat.bed", "layers.height", "motion.travel_speed", "skirt.loops"])
+@pytest.mark.parametrize("key", ["heat.bed", "motion.travel_speed", "skirt.loops"])
 def test_what_a_part_cannot_have_is_refused_in_every_way_in(two, tmp_path, key):
     with pytest.raises(SettingError, match="cannot be set for a part alone"):
         edits.with_setting_of_parts(two, [0], key, 50)

@@ -26,10 +26,11 @@ from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.picture import section_picture
-from even_step.core.pipeline import Files, Sliced, model_of, models_of, read_models, settled, slice_job
+from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.proposals import best_pose
 from even_step.core.report import gcode_job, report
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import Files, model_of, models_of, read_models, settled
 from even_step.core.wording import clock
 from even_step.core.work import Crew, crew
 

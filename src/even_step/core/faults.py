@@ -15,7 +15,7 @@ FAULTS = (GeometryError, LibraryError)
 T = TypeVar("T")
 
 
-def guarded(make: Callable[[], T], part: str, heights: Heights, attempt: Callable[[Heights], None]) -> T:
+def guarded(make: Callable[[], T], part: str, layers: Callable[[], Heights], attempt: Callable[[Heights], None]) -> T:
     """Do what may fail at some layer's geometry.
 
     Parameters
@@ -24,8 +24,8 @@ def guarded(make: Callable[[], T], part: str, heights: Heights, attempt: Callabl
         The work.
     part
         Whose layers they are.
-    heights
-        The layers.
+    layers
+        Returns its layers.
     attempt
         Does all of the work on some of the layers; called to find the layer it fails at.
 
@@ -37,6 +37,7 @@ def guarded(make: Callable[[], T], part: str, heights: Heights, attempt: Callabl
     try:
         return make()
     except FAULTS as error:
+        heights = layers()
         layer = faulty_layer(heights, attempt)
         raise GeometryError(
             f"layer {layer + 1}, at {heights.top[layer]:.2f} mm, could not be worked out",

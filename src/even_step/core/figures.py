@@ -12,8 +12,7 @@ from even_step.core.job.model import Machine
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
-from even_step.core.slicing.hanging import hanging
-from even_step.core.slicing.heights import HeightSettings, fixed_heights
+from even_step.core.slicing.hanging import HangingSettings, hanging
 from even_step.core.slicing.regions import RegionSettings, outlines_of
 from even_step.core.work import Crew
 
@@ -40,9 +39,9 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     crew = Crew(1)
     tall = float(mesh.bounds[1, 2])
     limits = machine.extruders[0].layer_height
-    heights = fixed_heights(tall, take(HeightSettings, resolved.values, least=limits[0], most=limits[1]))
-    hangs = hanging(mesh, machine.overhang_limit, float(heights.top[0]), crew).total
-    cuts = np.minimum(heights.cuts[:1], tall / 2)
+    first = take(HangingSettings, resolved.values, nozzle_least=limits[0]).first_top(tall)
+    hangs = hanging(mesh, machine.overhang_limit, first, crew).total
+    cuts = np.array([min(first, tall) / 2])
     cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
-    first = outlines_of(cut, take(RegionSettings, resolved.values), crew)
-    return PoseFigures(hangs, float(region.area(first.outline[first.which[:1]]).sum()), tall)
+    outlines = outlines_of(cut, take(RegionSettings, resolved.values), crew)
+    return PoseFigures(hangs, float(region.area(outlines.outline[outlines.which[:1]]).sum()), tall)

@@ -75,8 +75,8 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "parts": _parts(sliced),
         "layers": {
             "count": sliced.toolpath.layers,
-            "z_mm": _listed(sliced.heights.top),
-            "height_mm": _listed(sliced.heights.thick),
+            "z_mm": _listed(sliced.toolpath.top),
+            "height_mm": _listed(sliced.toolpath.courses.thickest()),
             "time_s": _listed(sliced.plan.layer_time),
         },
         "time_s": sliced.plan.total,
@@ -138,9 +138,9 @@ def _placement(sliced: Sliced, solid: int, at: tuple[float, float]) -> list[list
 
 def _ledger(sliced: Sliced, *, by_layer: bool) -> dict[str, Any]:
     rows = np.zeros((sliced.toolpath.layers, len(COLUMNS)))
-    for part in sliced.placed:
+    for number, part in enumerate(sliced.placed):
         one = sliced.ledgers[part.solid].rows
-        rows[: len(one)] += one
+        rows[sliced.toolpath.courses.layers_of(number)[: len(one)]] += one
     summed: dict[str, Any] = dict(zip(COLUMNS, _listed(rows.sum(axis=0)), strict=True))
     if by_layer:
         summed["layers"] = [dict(zip(COLUMNS, _listed(row), strict=True)) for row in rows]

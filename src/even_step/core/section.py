@@ -13,9 +13,10 @@ from even_step.core.slicing.voids import void_pieces
 def layer_voids(sliced: Sliced, layer: int) -> Rings:
     """Return the rings of the voids within walls and full regions of a layer, bed frame, mm."""
     voids = []
-    for number, part in enumerate(sliced.placed):
-        solid = sliced.solids[part.solid]
-        if layer < len(solid.outlines.which):
-            dense = region.shifted(solid.dense(layer)[0], *part.at)
-            voids.append(void_pieces(sliced.toolpath, layer, number, np.array([dense], object)))
+    courses = sliced.toolpath.courses
+    for course in np.flatnonzero(courses.layer == layer):
+        number, own = int(courses.part[course]), int(courses.number[course])
+        part = sliced.placed[number]
+        dense = region.shifted(sliced.solids[part.solid].dense(own)[0], *part.at)
+        voids.append(void_pieces(sliced.toolpath, layer, number, np.array([dense], object)))
     return region.rings(np.concatenate(voids) if voids else region.nothing(0))

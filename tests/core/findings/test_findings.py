@@ -138,9 +138,8 @@ def test_an_overhang_that_touches_what_is_below_does_not_float(sliced):
 
 
 def test_a_height_that_cannot_be_met_is_told(tmp_path):
-    job = job_of(write_stl(tmp_path / "part.stl", box(10, 10, 5)), BARE)
-    other = job_of(write_stl(tmp_path / "other.stl", box(10, 10, 3.1)), BARE)
-    done = slice_again(tmp_path, job.model_copy(update={"parts": job.parts + other.parts}))
+    job = job_of(write_stl(tmp_path / "part.stl", box(10, 10, 5.1)), {**BARE, "layers.least": 0.2, "layers.most": 0.2})
+    done = slice_again(tmp_path, job)
     assert codes(done) == ["height-rounded"]
     assert done.report["findings"][0]["severity"] == "note"
     assert abs(done.report["findings"][0]["amount"]) == pytest.approx(0.1, abs=0.01)

@@ -13,8 +13,8 @@ from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read.model import read_model
-from even_step.core.pipeline import models_of
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import models_of
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again

@@ -13,8 +13,8 @@ from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job, Layout, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.mesh.read.model import read_model
-from even_step.core.pipeline import models_of, settled
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import models_of, settled
 from even_step.core.work import Crew
 from tests.slicing_help import slice_again
 

@@ -9,8 +9,8 @@ from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read.model import read_model
 from even_step.core.mesh.units import proposed_unit
-from even_step.core.pipeline import ReadSettings, read_models
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import ReadSettings, read_models
 from tests.shapes import ball, box, obj_text, ply_bytes, stl_bytes, text_stl
 
 CUBE = box(20, 10, 5)

@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-import numpy as np
 import pytest
 
 from even_step.core.errors import JobError
@@ -9,8 +8,8 @@ from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
 
 
-def heights(tallest, height=0.2, first=0.2, least=0.05, most=0.32):
-    return fixed_heights(tallest, HeightSettings(height, first, least, most))
+def heights(tall, height=0.2, first=0.2, least=0.05, most=0.32, own=(0.0, 0.0)):
+    return fixed_heights(tall, HeightSettings(height, first, *own, least, most))
 
 
 def test_a_whole_number_of_layers_is_equal():
@@ -53,12 +52,12 @@ def test_too_many_layers_are_refused():
         heights(3000.0, height=0.02, first=0.02, least=0.01)
 
 
-def test_parts_that_share_layers_end_at_the_nearest_one():
-    done = heights(20.0)
-    assert done.count_for(20.0) == 100
-    assert done.count_for(5.08) == 25
-    assert done.count_for(5.12) == 26
-    assert np.isclose(done.top[done.count_for(5.12) - 1], 5.2)
+def test_own_limits_lie_within_the_nozzles():
+    assert heights(10.0, own=(0.0, 0.12)).thick.max() == pytest.approx(0.2)  # the first, which is as it is asked for
+    assert heights(10.0, own=(0.0, 0.12)).thick[1:].max() <= 0.12 + 1e-9
+    assert heights(10.06, own=(0.18, 0.0)).thick.min() >= 0.18 - 1e-9
+    assert heights(10.0, height=0.1, own=(0.15, 0.0)).thick[1:].min() >= 0.15 - 1e-9
+    assert heights(10.0, height=0.3, own=(0.0, 0.5)).thick.max() <= 0.32 + 1e-9
 
 
 @pytest.mark.parametrize("tall", [0.02, 0.05, 0.09, 0.15])
@@ -74,5 +73,6 @@ def test_a_thin_part_beside_a_tall_one_is_laid(tmp_path):
     job = job_of(write_stl(tmp_path / "tall.stl", box(10, 10, 5)), {"skirt.loops": 0})
     thin = job_of(write_stl(tmp_path / "thin.stl", box(10, 10, 0.05)))
     done = slice_again(tmp_path, job.model_copy(update={"parts": job.parts + thin.parts}))
-    assert done.report["ledger"]["layers"][0]["region_mm2"] == pytest.approx(200, rel=0.01)
-    assert "height-rounded" in {finding["code"] for finding in done.report["findings"]}
+    assert done.report["ledger"]["layers"][0]["region_mm2"] == pytest.approx(100, rel=0.01)
+    assert done.report["layers"]["z_mm"][:2] == [0.05, 0.2]
+    assert done.report["findings"] == []

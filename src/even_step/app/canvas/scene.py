@@ -100,7 +100,7 @@ class Scene:
         x0, y0, x1, y1 = self.bed.bed.bounds
         boxes = [np.array([(x0, y0, 0.0), (x1, y1, 0.0)]), *(part.box for part in self.parts)]
         if self.lines:
-            boxes.append(np.array([(x0, y0, 0.0), (x1, y1, float(self.lines.lines.top[-1]))]))
+            boxes.append(np.array([(x0, y0, 0.0), (x1, y1, float(self.lines.lines.top.max()))]))
         return np.array([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
 
 

@@ -36,6 +36,7 @@ HEADINGS = {
     "infill": "Infill",
     "foot": "Foot",
     "skirt": "Skirt",
+    "order": "Order",
     "motion": "Speed",
     "heat": "Heat and cooling",
     "cooling": "Heat and cooling",

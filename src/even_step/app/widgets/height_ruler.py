@@ -54,7 +54,7 @@ class HeightRuler(QWidget):
         """What the ruler is scaled to, mm."""
         tops = self._tops
         if tops is not None:
-            return max(float(tops[-1]), 1.0)
+            return max(float(tops.max()), 1.0)
         return max([float(part.size[2]) for part in self._canvas.scene.parts] or [50.0])
 
     def y_of(self, z: float) -> float:
@@ -68,7 +68,10 @@ class HeightRuler(QWidget):
             return 0
         room = max(40.0, self.height() - ABOVE - BELOW)
         z = (self.height() - BELOW - y) / room * self.tallest
-        return min(max(int(np.searchsorted(tops, z - 1e-9)), 0), len(tops) - 1)
+        high = float(np.min(tops, where=tops >= z - 1e-9, initial=float(tops.max())))
+        # Where parts are laid one by one several layers have this height: the one nearest to those that are seen.
+        near = np.flatnonzero(tops == high)
+        return int(near[np.argmin(np.abs(near - self._desk.view.layers[1]))])
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw axis, bands and ends."""

@@ -26,10 +26,11 @@ from even_step.core.mesh.read.model import file_bytes
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
-from even_step.core.pipeline import Sliced, models_of, read_models, settled, slice_job
+from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.report import gcode_job, report
 from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
+from even_step.core.standing import models_of, read_models, settled
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
 from even_step.core.toolpath.roles import INSIDE, OUTER_WALL
 from even_step.core.work import Crew
@@ -182,7 +183,7 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
             "inside points": inside.points,
             "inside layer": inside.layer,
             "top": sliced.toolpath.top,
-            "thick": sliced.heights.thick,
+            "thick": sliced.toolpath.courses.thickest(),
             "layer time": sliced.plan.layer_time,
             "path start": sliced.toolpath.start,
             "path end time": ends,

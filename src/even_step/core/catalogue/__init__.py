@@ -9,6 +9,7 @@ from even_step.core.catalogue import (
     layers,
     mesh,
     motion,
+    order,
     outline,
     skirt,
     travel,
@@ -19,7 +20,7 @@ from even_step.core.errors import SettingError
 
 CATALOGUE: dict[str, Setting] = {
     setting.key: setting
-    for group in (mesh, layers, outline, walls, covers, bridges, infill, foot, skirt, motion, heat, travel)
+    for group in (mesh, layers, outline, walls, covers, bridges, infill, foot, skirt, order, motion, heat, travel)
     for setting in group.ALL
 }
 RENAMED: dict[str, str] = {old: new.key for new in CATALOGUE.values() for old in new.renamed_from}

@@ -68,12 +68,13 @@ LEAST_LAYER_TIME = Setting(
     "Layer time at least",
     "time",
     6.0,
-    "A layer that would be done sooner is laid more slowly, so that it can set before the next.",
+    "A layer that would be done sooner is laid more slowly, so that it can set before the part's next.",
     range=(0.0, 300.0),
     step=1.0,
     level="wider",
     synonyms=("cool", "slow", "small", "minimum"),
     cost="Longer costs time on small layers.",
+    scopes=SCOPES,
 )
 LEAST_SPEED = Setting(
     "cooling.least_speed",

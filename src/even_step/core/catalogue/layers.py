@@ -11,6 +11,7 @@ HEIGHT = Setting(
     level="short",
     limit="layer_height",
     synonyms=("resolution", "quality", "thickness"),
+    scopes=SCOPES,
     cost="Half as high takes about twice as long.",
 )
 FIRST_HEIGHT = Setting(
@@ -24,7 +25,33 @@ FIRST_HEIGHT = Setting(
     level="wider",
     limit="layer_height",
     synonyms=("initial", "bottom"),
+    scopes=SCOPES,
     cost="Thicker costs sharpness at the bed.",
+)
+LEAST = Setting(
+    "layers.least",
+    "Thinnest layer",
+    "length",
+    0.0,
+    "No layer is thinner than this; 0 leaves it at what the nozzle can do. What remains at the top of a part is spread "
+    "over its last layers within this limit.",
+    range=(0.0, 1.2),
+    step=0.02,
+    synonyms=("minimum", "fine"),
+    cost="A larger one may leave a part a little lower or higher than drawn, which is told.",
+    scopes=SCOPES,
+)
+MOST = Setting(
+    "layers.most",
+    "Thickest layer",
+    "length",
+    0.0,
+    "No layer but the first is thicker than this; 0 leaves it at what the nozzle can do.",
+    range=(0.0, 1.2),
+    step=0.02,
+    synonyms=("maximum", "coarse"),
+    cost="A smaller one takes more layers.",
+    scopes=SCOPES,
 )
 CLOSING_GAP = Setting(
     "layers.closing_gap",
@@ -52,4 +79,4 @@ RESOLUTION = Setting(
     cost="Finer costs time and larger files.",
     scopes=SCOPES,
 )
-ALL = (HEIGHT, FIRST_HEIGHT, CLOSING_GAP, RESOLUTION)
+ALL = (HEIGHT, FIRST_HEIGHT, LEAST, MOST, CLOSING_GAP, RESOLUTION)

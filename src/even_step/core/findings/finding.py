@@ -54,6 +54,7 @@ class SlicedSolid:
     mesh: Mesh
     settings: Mapping[str, Value]
     wall: WallSettings
+    heights: Heights
     contours: Contours
     outlines: Outlines
     walls: Walls
@@ -91,7 +92,6 @@ class Evidence:
     """All a check may look at."""
 
     job: Job
-    heights: Heights
     solids: tuple[SlicedSolid, ...]
     placed: tuple[PlacedPart, ...]
     ledgers: tuple[Ledger, ...]
@@ -113,17 +113,14 @@ class Evidence:
         return [(part, self.solids[number]) for number, part in seen.items()]
 
     def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
-        """Return the first and the last layer in which anything of a placed part is laid; none where nothing is."""
-        mine = self.toolpath.part == self.placed.index(part)
-        if not mine.any():
-            return None
-        ends = int(np.argmax(mine)), len(mine) - 1 - int(np.argmax(mine[::-1]))
-        first, last = np.searchsorted(self.toolpath.layer, ends, side="right") - 1
-        return int(first), int(last)
+        """Return the first and the last of a placed part's own layers that hold a line; none where nothing is laid."""
+        own = self.toolpath.own[self.toolpath.part == self.placed.index(part)]
+        return (int(own.min()), int(own.max())) if len(own) else None
 
-    def layer_top(self, layer: int) -> float:
-        """Return the height of a layer's top, mm."""
-        return float(self.heights.top[layer])
+    def layer_of(self, part: PlacedPart, own: int) -> tuple[int, float]:
+        """Return in which layer of the bed one of a part's own layers is laid, and its top, mm."""
+        layer = int(self.toolpath.courses.layers_of(self.placed.index(part))[own])
+        return layer, float(self.toolpath.top[layer])
 
 
 def on_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:

@@ -32,12 +32,12 @@ def _small(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding 
     if span[0] > 0:
         words = f"the first {span[0]} layers" if span[0] > 1 else "the first layer"
         message = f"{words} of {part.title} hold no line, so it would begin in the air"
-        return _finding(part, "warn", evidence.layer_top(0), at, contact, message, remedy)
+        return _finding(part, "warn", float(solid.heights.top[0]), at, contact, message, remedy)
     mean = float(region.area(solid.outlines.outline)[solid.outlines.which].mean())
     if tall <= SLENDER * np.sqrt(contact) and mean <= TOP_HEAVY * contact:
         return None
     message = f"{part.title} stands on {contact:.3g} mm² and is {tall:.3g} mm tall: it may come loose"
-    return _finding(part, "note", evidence.layer_top(0), at, contact, message, remedy)
+    return _finding(part, "note", float(solid.heights.top[0]), at, contact, message, remedy)
 
 
 def _finding(

@@ -12,20 +12,19 @@ LEAST_AREA = 1.0  # mm² of flats at one height
 
 
 def check(evidence: Evidence) -> list[Finding]:
-    """Tell where a part's height could not be met, for parts share their layers; and that of flats inside it."""
+    """Tell where a part's height could not be met, and that of flats inside it."""
     told = []
     for part, solid in evidence.first_of_each():
         tall = float(solid.mesh.bounds[1, 2])
-        count = len(solid.contours.which)
-        off = evidence.layer_top(count - 1) - tall if count else -tall
+        count = len(solid.heights.top)
+        off = float(solid.heights.top[-1]) - tall
         if abs(off) > TOLERANCE:
             told.append(
                 Finding(
                     "height-rounded",
                     "note",
                     part.title,
-                    max(0, count - 1),
-                    tall + off,
+                    *evidence.layer_of(part, count - 1),
                     part.at,
                     round(off, 3),
                     "mm",
@@ -40,12 +39,12 @@ def check(evidence: Evidence) -> list[Finding]:
 
 def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float) -> Finding | None:
     """Tell the flat that comes out farthest from where it is drawn."""
-    mesh, tops = solid.mesh, evidence.heights.top
+    mesh, tops = solid.mesh, solid.heights.top
     flat = flat_facets(mesh)
     low = mesh.vertices[mesh.faces[flat, 0], 2]
     inside = (low > TOLERANCE) & (low < tall - TOLERANCE)
     flat, low = flat[inside], low[inside]
-    if len(flat) == 0 or len(tops) == 0:
+    if len(flat) == 0:
         return None
     corners = mesh.vertices[mesh.faces[flat]]
     one, other = corners[:, 1, :2] - corners[:, 0, :2], corners[:, 2, :2] - corners[:, 0, :2]
@@ -67,8 +66,7 @@ def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float
         "height-rounded",
         "note",
         part.title,
-        int(nearest[worst]),
-        float(tops[nearest[worst]]),
+        *evidence.layer_of(part, int(nearest[worst])),
         on_bed(part, middle),
         round(float(off[worst]), 3),
         "mm",

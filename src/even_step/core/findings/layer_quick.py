@@ -12,8 +12,7 @@ FEW = 3  # layers, such as a tip has
 
 def check(evidence: Evidence) -> list[Finding]:
     """Tell how many layers have no time to grow firm, and the quickest."""
-    least = float(evidence.settings["cooling.least_layer_time"])
-    time = evidence.plan.layer_time
+    least, time = evidence.plan.wanted, evidence.plan.layer_time
     laid = np.diff(evidence.toolpath.layer) > 0
     quick = np.flatnonzero(laid & (time < LEAST_SHARE * least))
     if len(quick) <= FEW:
@@ -27,12 +26,12 @@ def check(evidence: Evidence) -> list[Finding]:
             "warn",
             evidence.placed[part].title if part >= 0 else "",
             layer,
-            evidence.layer_top(layer),
+            float(evidence.toolpath.top[layer]),
             (round(float(at[0]), 3), round(float(at[1]), 3)),
             round(float(time[layer]), 3),
             "s",
-            f"{len(quick)} of {laid.sum()} layers take less than {least:g} s although they are laid as slowly as "
-            f"allowed, {time[layer]:.1f} s at the least: they stay soft",
+            f"{len(quick)} of {laid.sum()} layers take less than {least[layer]:.3g} s although they are laid as "
+            f"slowly as allowed, {time[layer]:.1f} s at the least: they stay soft",
             "print several at once, or lower the least speed",
         )
     ]

@@ -21,16 +21,14 @@ def _too_tall(evidence: Evidence) -> list[Finding]:
     found = []
     for part in evidence.placed:
         solid = evidence.solids[part.solid]
-        layers = len(solid.contours.which)
-        reach = evidence.layer_top(layers - 1) + evidence.lift if layers else 0.0
+        reach = float(solid.heights.top[-1]) + evidence.lift
         if reach > height + TOLERANCE:
             found.append(
                 Finding(
                     "outside-volume",
                     "stop",
                     part.title,
-                    layers - 1,
-                    evidence.layer_top(layers - 1),
+                    *evidence.layer_of(part, len(solid.heights.top) - 1),
                     part.at,
                     round(reach - height, 3),
                     "mm",
@@ -78,7 +76,7 @@ def _off_the_edge(evidence: Evidence) -> list[Finding]:
             "stop",
             name,
             layer,
-            evidence.layer_top(layer),
+            float(path.top[layer]),
             (round(float(path.xy[worst, 0]), 3), round(float(path.xy[worst, 1]), 3)),
             round(amount, 3),
             "mm",

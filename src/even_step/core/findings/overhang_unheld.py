@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
 from even_step.core.plane import region
-from even_step.core.slicing.hanging import Hanging
 
 LEAST_AREA = 1.0  # mm²; a line holds on to its neighbours over less
 FLAT_REACH = 0.5  # mm by which the anchors of a bridge reach past it, besides the walls
@@ -17,19 +16,19 @@ def check(evidence: Evidence) -> list[Finding]:
     """Find for each part how much hangs that nothing holds; one finding, at the largest patch of it."""
     found = []
     for part, solid in evidence.first_of_each():
-        area = _unheld(evidence, solid)
+        area = _unheld(solid)
         if area.sum() >= LEAST_AREA:
-            found.append(_finding(evidence, part, solid.hanging, area))
+            found.append(_finding(evidence, part, solid, area))
     return found
 
 
-def _unheld(evidence: Evidence, solid: SlicedSolid) -> NDArray[np.float64]:
+def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
     """Return what of each hanging facet no bridge spans, mm²."""
     hangs = solid.hanging
     area = hangs.area.copy()
     flat = np.flatnonzero(hangs.flat & (area > 0))
     spans = _spans(solid)
-    layer = np.searchsorted(evidence.heights.cuts, hangs.low[flat])
+    layer = np.searchsorted(solid.heights.cuts, hangs.low[flat])
     corners = solid.mesh.vertices[solid.mesh.faces[hangs.facet[flat]]][:, :, :2]
     triangles = region.of_triangles(corners) if len(flat) else region.nothing(0)
     for number in np.unique(layer):
@@ -54,21 +53,21 @@ def _spans(solid: SlicedSolid) -> dict[int, region.Geometry]:
     return out
 
 
-def _finding(evidence: Evidence, part: PlacedPart, hangs: Hanging, area: NDArray[np.float64]) -> Finding:
+def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDArray[np.float64]) -> Finding:
+    hangs, cuts = solid.hanging, solid.heights.cuts
     patches = np.bincount(hangs.patch, area)
     largest = int(np.argmax(patches))
     mine = np.flatnonzero(hangs.patch == largest)
     mine = mine[area[mine] > 0]
     worst = int(mine[np.argmax(area[mine])])
-    layer = min(int(np.searchsorted(evidence.heights.cuts, hangs.low[mine].min())), len(evidence.heights.top) - 1)
+    layer = min(int(np.searchsorted(cuts, hangs.low[mine].min())), len(cuts) - 1)
     count = int((patches >= LEAST_AREA).sum())
     where = "" if count < 2 else f", in {count} places, {patches[largest]:.0f} mm² of it"
     return Finding(
         "overhang-unheld",
         "warn",
         part.title,
-        layer,
-        evidence.layer_top(layer),
+        *evidence.layer_of(part, layer),
         on_bed(part, hangs.middle[worst]),
         round(float(area.sum()), 3),
         "mm²",

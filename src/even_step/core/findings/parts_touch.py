@@ -6,6 +6,8 @@ import numpy as np
 
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart
 from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.slicing.heights import Heights
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -28,14 +30,14 @@ def _box(evidence: Evidence, part: PlacedPart) -> tuple[float, ...]:
 
 def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
     """Return the first layer in which two parts meet."""
-    first, second = evidence.solids[a.solid].outlines, evidence.solids[b.solid].outlines
-    layers = min(len(first.which), len(second.which))
-    pairs = np.stack((first.which[:layers], second.which[:layers]), axis=1)
+    first, second = evidence.solids[a.solid], evidence.solids[b.solid]
+    mine, theirs = _beside(first.heights, second.heights)
+    pairs = np.stack((first.outlines.which[mine], second.outlines.which[theirs]), axis=1)
     unique, seen = np.unique(pairs, axis=0, return_index=True)
     order = np.argsort(seen)
-    for (i, j), layer in zip(unique[order], seen[order], strict=True):
-        one = region.shifted(first.outline[i], *a.at)
-        other = region.shifted(second.outline[j], *b.at)
+    for (i, j), place in zip(unique[order], seen[order], strict=True):
+        one = region.shifted(first.outlines.outline[i], *a.at)
+        other = region.shifted(second.outlines.outline[j], *b.at)
         shared = region.intersection(np.array([one], object), np.array([other], object))
         area = float(region.area(shared)[0])
         if area > 0:
@@ -44,8 +46,7 @@ def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
                 "parts-touch",
                 "stop",
                 a.title,
-                int(layer),
-                evidence.layer_top(int(layer)),
+                *evidence.layer_of(a, int(mine[place])),
                 (round(float(at[0]), 3), round(float(at[1]), 3)),
                 round(area, 3),
                 "mm²",
@@ -53,3 +54,10 @@ def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
                 "move one of them, or arrange the parts",
             )
     return None
+
+
+def _beside(a: Heights, b: Heights) -> tuple[Index, Index]:
+    """Return which layers of two parts share some height, pair by pair upward."""
+    ends = np.unique(np.concatenate((a.top, b.top)))
+    ends = ends[(ends <= a.top[-1]) & (ends <= b.top[-1])]
+    return np.searchsorted(a.top, ends), np.searchsorted(b.top, ends)

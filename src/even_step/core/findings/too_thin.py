@@ -30,14 +30,13 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
     thick = float(region.thickness(pieces[worst : worst + 1])[0])
     where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
     settings = solid.wall
-    least = settings.bounds(float(evidence.heights.thick[layer])).narrowest
+    least = settings.bounds(float(solid.heights.thick[layer])).narrowest
     done = f"are laid {least:g} mm wide" if settings.thicken else "are left out"
     return Finding(
         "too-thin",
         "note" if settings.thicken else "warn",
         part.title,
-        layer,
-        evidence.layer_top(layer),
+        *evidence.layer_of(part, layer),
         on_bed(part, region.centres(pieces)[worst]),
         round(thick, 3),
         "mm",

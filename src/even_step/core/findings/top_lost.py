@@ -15,7 +15,7 @@ def check(evidence: Evidence) -> list[Finding]:
         if span is None or span[1] >= count - 1:
             continue  # of what holds no line at all the widest place is told
         last = span[1]
-        lost = evidence.layer_top(count - 1) - evidence.layer_top(last)
+        lost = float(solid.heights.top[-1] - solid.heights.top[last])
         middle = region.centres(solid.outlines.outline[solid.outlines.which[last + 1 : last + 2]])[0]
         at = on_bed(part, middle) if middle[0] == middle[0] else part.at
         found.append(
@@ -23,8 +23,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "too-thin",
                 "warn",
                 part.title,
-                last + 1,
-                evidence.layer_top(last + 1),
+                *evidence.layer_of(part, last + 1),
                 at,
                 round(lost, 3),
                 "mm",

@@ -119,6 +119,19 @@ class Extruder(Frozen):
     line_width: tuple[Positive, Positive]
 
 
+class Head(Frozen):
+    """What moves with the nozzle and may strike what stands: how far it reaches from the nozzle, mm.
+
+    ``bar`` is how high over the nozzle's tip the bar is that carries it across the whole bed, mm.
+    """
+
+    left: Positive = 35.0
+    right: Positive = 35.0
+    front: Positive = 35.0
+    back: Positive = 35.0
+    bar: Positive = 25.0
+
+
 class MotionLimits(Frozen):
     """What the machine's planner keeps to; per axis x, y, z, e in mm/s and mm/s²."""
 
@@ -146,6 +159,7 @@ class Machine(Frozen):
     filament_diameter: Positive = 1.75
     fan_side: Literal["front", "back", "left", "right"] = "front"
     overhang_limit: tuple[Finite, Finite, Finite, Finite] = (45.0, 45.0, 45.0, 45.0)
+    head: Head = Head()
     motion: MotionLimits
     heating: Heating
     start: str = ""
@@ -251,7 +265,8 @@ class Layout(Frozen):
 class Job(Frozen):
     """Everything to be printed, with all its settings.
 
-    ``beds`` are the ids of its beds in their order, ``ids_given`` how many ids were given so far.
+    ``order`` holds the ids of parts in the order in which they are laid one by one; those it leaves out come after, in
+    the safest order. ``beds`` are the ids of its beds in their order, ``ids_given`` how many ids were given so far.
     """
 
     following: ClassVar[tuple[str, ...]] = ("beds", "ids_given")
@@ -264,6 +279,7 @@ class Job(Frozen):
     settings: JobSettings = {}
     layout: Layout = Layout()
     parts: tuple[Part, ...] = ()
+    order: Annotated[tuple[Id, ...], Field(max_length=10_000)] = ()
     beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()
     ids_given: Number = 0
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step import __version__
+from even_step.core.catalogue.setting import Value
 from even_step.core.errors import JobError
 from even_step.core.job.cascade import Resolved
 from even_step.core.job.model import Job
@@ -47,6 +49,22 @@ class GcodeJob:
     mass_g: float
     changed: dict[str, object]
     fans: NDArray[np.int64]
+
+    @cached_property
+    def heats(self) -> list[Value]:
+        """How hot the nozzle is in each layer: as for first layers until the last part has its own, °C."""
+        values, courses = self.resolved.values, self.toolpath.courses
+        turn = np.cumsum(courses.clear > 0)  # parts that are laid one by one each begin anew
+        last = np.full(int(turn.max(initial=0)) + 1, -1)
+        firsts = courses.layer[courses.number == 0]
+        np.maximum.at(last, turn[firsts], firsts)
+        first = np.arange(len(turn)) <= last[turn]
+        return [values["heat.first_nozzle" if hot else "heat.nozzle"] for hot in first]
+
+    @cached_property
+    def thickest(self) -> NDArray[np.float64]:
+        """Thickness of the thickest lines of each layer, (L,), mm."""
+        return self.toolpath.courses.thickest()
 
 
 def _plain(value: object) -> str:
@@ -114,12 +132,10 @@ def _own_code(template: str, resolved: Resolved) -> str:
 
 def layer_head(source: GcodeJob, layer: int) -> bytes:
     """Return comments and the machine's state at the beginning of a layer."""
-    values = source.resolved.values
-    top = float(source.toolpath.top[layer])
-    thick = top - (float(source.toolpath.top[layer - 1]) if layer else 0.0)
+    top, thick = float(source.toolpath.top[layer]), float(source.thickest[layer])
     text = f";es layer={layer} top={top:.3f} thick={thick:.3f}\n"
-    if layer == 1 and values["heat.nozzle"] != values["heat.first_nozzle"]:
-        text += f"M104 S{_plain(values['heat.nozzle'])}\n"
+    if layer and source.heats[layer] != source.heats[layer - 1]:
+        text += f"M104 S{_plain(source.heats[layer])}\n"
     return text.encode()
 
 

@@ -56,6 +56,8 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         first,
         last,
         float(toolpath.top[layer]),
+        float(toolpath.courses.clear[layer]),
+        float(toolpath.top.max()),
         start,
         first == 0,
         last == len(toolpath.role),
@@ -103,6 +105,8 @@ def _expand(  # type: ignore[no-untyped-def]
     first,
     last,
     top,
+    clear,
+    tallest,
     at,
     is_first,
     is_last,
@@ -138,6 +142,8 @@ def _expand(  # type: ignore[no-untyped-def]
                 m = _wipe(kind, to, rest, path, m, p, xy, start, z, wipe, travel_feed, travel_gain)
                 x, y = to[m - 1, 0], to[m - 1, 1]
         over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
+        if clear > 0.0 and p == first:
+            over = min(clear, highest)  # over all that stands
         over = z if opening else max(over, top)
         if over != z:
             z = over
@@ -170,9 +176,9 @@ def _expand(  # type: ignore[no-untyped-def]
     if is_last and last > first:
         if pull > 0.0:
             m = _put(kind, to, rest, path, m, 2, last - 1, x, y, z, -pull, pull_feed, 1e9)
-        clear = min(z + CLEAR, highest)
-        if clear > z:
-            m = _put(kind, to, rest, path, m, 4, last - 1, x, y, clear, 0.0, travel_feed, travel_gain)
+        over = min(tallest + CLEAR, highest)
+        if over > z:
+            m = _put(kind, to, rest, path, m, 4, last - 1, x, y, over, 0.0, travel_feed, travel_gain)
     return m
 
 

@@ -12,6 +12,7 @@ from even_step.core.motion.expand import layer_moves, moves_alike
 from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings, PathSpeeds, path_speeds
+from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.roles import ROLES, TRAVEL
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
@@ -32,6 +33,8 @@ class MotionPlan:
         How much of its speed each layer keeps, for its least time.
     layer_time : (L,) float64
         s.
+    wanted : (L,) float64
+        How long each layer is to take at least, s.
     path_time, way_time : (P,) float64
         How long each path is laid, and how long the way to it takes, s.
     volume : (P,) float64
@@ -41,6 +44,7 @@ class MotionPlan:
     speeds: PathSpeeds
     pace: NDArray[np.float64]
     layer_time: NDArray[np.float64]
+    wanted: NDArray[np.float64]
     path_time: NDArray[np.float64]
     way_time: NDArray[np.float64]
     volume: NDArray[np.float64]
@@ -70,34 +74,71 @@ def plan_motion(
 
     def plan(first: int, last: int) -> None:
         for layer in (first + np.flatnonzero(own[first:last])).tolist():
-            pace[layer], moves, took = _paced(toolpath, speeds, settings, limits, layer)
-            layer_time[layer] = took.sum()
-            laying = moves.kind == EXTRUDE
-            a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
-            path_time[a:b] = np.bincount(moves.path[laying] - a, took[laying], b - a)
-            way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
+            moves = layer_moves(toolpath, speeds, settings, layer, 1.0)
+            note(layer, 1.0, moves, durations(moves, limits))
+
+    def slow(first: int, last: int) -> None:
+        for layer in (first + np.flatnonzero(slowed[first:last])).tolist():
+            note(layer, *_paced(toolpath, speeds, settings, limits, layer, wanted[layer]))
+
+    def note(layer: int, at_pace: float, moves: Moves, took: NDArray[np.float64]) -> None:
+        pace[layer], layer_time[layer] = at_pace, took.sum()
+        laying = moves.kind == EXTRUDE
+        a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
+        path_time[a:b] = np.bincount(moves.path[laying] - a, took[laying], b - a)
+        way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
+
+    def repeat(layers: NDArray[np.int64]) -> None:
+        for layer in layers:
+            model = alike[layer]
+            pace[layer], layer_time[layer] = pace[model], layer_time[model]
+            (a, b), (c, d) = toolpath.layer[layer : layer + 2], toolpath.layer[model : model + 2]
+            path_time[a:b], way_time[a:b] = path_time[c:d], way_time[c:d]
 
     points = toolpath.start[toolpath.layer[1:]] - toolpath.start[toolpath.layer[:-1]]
     crew.each(plan, runs_of(points * own, most=200_000))
-    for layer in np.flatnonzero(~own):
-        model = alike[layer]
-        pace[layer], layer_time[layer] = pace[model], layer_time[model]
-        (a, b), (c, d) = toolpath.layer[layer : layer + 2], toolpath.layer[model : model + 2]
-        path_time[a:b], way_time[a:b] = path_time[c:d], way_time[c:d]
-    return MotionPlan(speeds, pace, layer_time, path_time, way_time, volume)
+    repeat(np.flatnonzero(~own))
+    wanted = _least_times(toolpath.courses, lines, layer_time)
+    own |= wanted != wanted[alike]
+    slowed = own & (wanted > layer_time)
+    crew.each(slow, runs_of(points * slowed, most=200_000))
+    repeat(np.flatnonzero(~own))
+    return MotionPlan(speeds, pace, layer_time, wanted, path_time, way_time, volume)
+
+
+def _least_times(
+    courses: Courses, lines: Records[LineSettings], layer_time: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Return how long each layer of the bed is to take at least, (L,), s.
+
+    A part's layer grows firm until the next one of the same part begins: what is laid of other parts in between
+    counts, as long as it takes itself.
+    """
+    least = lines.each("least_layer_time", np.array(lines.of_part, np.int64)[courses.part])
+    begins = courses.begins()
+    next_of: dict[int, int] = {}
+    wanted, until = np.zeros(len(layer_time)), np.zeros(len(layer_time) + 1)
+    for k in range(len(layer_time) - 1, -1, -1):
+        for c in range(begins[k], begins[k + 1]):
+            after = next_of.get(int(courses.part[c]), k + 1)
+            others = until[k + 1] - until[after]
+            wanted[k] = max(wanted[k], least[c] - others)
+            next_of[int(courses.part[c])] = k
+        until[k] = until[k + 1] + max(layer_time[k], wanted[k])
+    return wanted
 
 
 def _paced(
-    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int
+    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int, wanted: float
 ) -> tuple[float, Moves, NDArray[np.float64]]:
-    """Find the pace at which a layer takes its least time, or the slowest allowed."""
+    """Find the pace at which a layer takes the time wanted, or the slowest allowed."""
     pace = 1.0
     moves = layer_moves(toolpath, speeds, settings, layer, pace)
     took = durations(moves, limits)
     for _ in range(SLOWING_TRIES):
         laying = float(took[moves.kind == EXTRUDE].sum())
-        lacking = settings.least_layer_time - float(took.sum())
-        if lacking <= 0.01 * settings.least_layer_time or laying <= 0.0 or pace <= 1e-3:
+        lacking = wanted - float(took.sum())
+        if lacking <= 0.01 * wanted or laying <= 0.0 or pace <= 1e-3:
             break
         pace *= laying / (laying + lacking)
         moves = layer_moves(toolpath, speeds, settings, layer, pace)

@@ -59,13 +59,14 @@ class Forms:
 
     @staticmethod
     def of(source: GcodeJob) -> Forms:
-        """Find the layers that are written like an earlier one; the fan must turn alike too."""
+        """Find the layers that are written like an earlier one; the fan must turn alike, and the pace be one."""
         path = source.toolpath
         alike = moves_alike(path, source.settings)
         for layer in np.flatnonzero(alike != np.arange(len(alike))).tolist():
             model = int(alike[layer])
             (a, b), (c, d) = path.layer[layer : layer + 2], path.layer[model : model + 2]
             same = fan_before(source, layer) == fan_before(source, model)
+            same = same and source.plan.pace[layer] == source.plan.pace[model]
             if not same or (source.fans[a:b] != source.fans[c:d]).any():
                 alike[layer] = layer
         return Forms(source, alike)

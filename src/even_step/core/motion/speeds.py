@@ -17,7 +17,10 @@ from even_step.core.toolpath.toolpath import Toolpath
 
 @dataclass(frozen=True)
 class LineSettings:
-    """What lines are laid with: speeds (mm/s), accelerations (mm/s²), flow (%); the longest small loop, mm."""
+    """What lines are laid with: speeds (mm/s), accelerations (mm/s²), flow (%); the longest small loop, mm.
+
+    ``least_layer_time`` passes, in s, before the next of a part's layers begins.
+    """
 
     print_speed: Annotated[float, motion.PRINT_SPEED]
     outer_speed: Annotated[float, motion.OUTER_SPEED]
@@ -31,11 +34,12 @@ class LineSettings:
     first_flow: Annotated[float, travel.FIRST_FLOW]
     bridge_speed: Annotated[float, bridges.SPEED]
     bridge_flow: Annotated[float, bridges.FLOW]
+    least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
 
 
 @dataclass(frozen=True)
 class MotionSettings:
-    """How the machine moves, whatever it lays: speeds (mm/s), retraction (mm), least layer time (s).
+    """How the machine moves, whatever it lays: speeds (mm/s), retraction (mm).
 
     ``melt_limit`` is the material's, mm³/s; ``bore`` the nozzle's, ``filament`` its diameter and ``highest`` the top of
     the build volume, mm.
@@ -47,7 +51,6 @@ class MotionSettings:
     retract_speed: Annotated[float, travel.RETRACT_SPEED]
     lift: Annotated[float, travel.LIFT]
     wipe: Annotated[float, travel.WIPE]
-    least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
     least_speed: Annotated[float, heat.LEAST_SPEED]
     melt_limit: float
     bore: float
@@ -95,7 +98,7 @@ def path_speeds(
     )
     small = _small_loops(toolpath, lengths, lines.each("small_loop", record))
     wanted = np.where(small, np.minimum(wanted, lines.each("small_speed", record)), wanted)
-    first = toolpath.layer_of_path() == 0
+    first = toolpath.own == 0
     wanted = np.where(first, np.minimum(wanted, first_speed), wanted)
     flow = lines.each("flow", record)
     flow = np.where(first, flow * lines.each("first_flow", record) / 100.0, flow) / 100.0

@@ -162,6 +162,11 @@ def hull_corners(points: Points) -> Points:
     return hull if len(hull) else points
 
 
+def hulls(many: Sequence[Points]) -> Regions:
+    """Return the convex hull of each set of points, (n,)."""
+    return np.array([_one(shapely.convex_hull(shapely.multipoints(points))) for points in many], object)
+
+
 def of_cells(covered: NDArray[np.bool_], origin: NDArray[np.float64], cell: float) -> shapely.Geometry:
     """Return the region that covered cells (rows along y, columns along x) make, the first one at the origin."""
     padded = np.pad(covered, ((0, 0), (1, 1))).astype(np.int8)

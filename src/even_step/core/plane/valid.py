@@ -194,8 +194,9 @@ def _told(predicate: Callable[..., Any], a: shapely.Geometry, b: shapely.Geometr
 
 def moved(regions: Regions, distance: float | NDArray[np.float64], **how: Any) -> Regions:
     """Move outlines out or in, as the library does it; one that it fails at is made valid first."""
-    try:
-        return np.asarray(shapely.buffer(regions, distance, **how), object)
-    except GEOSException:
-        each = np.broadcast_to(distance, len(regions))
-        return np.array([shapely.buffer(rebuilt(x), d, **how) for x, d in zip(regions, each, strict=True)], object)
+    with np.errstate(divide="ignore", invalid="ignore"):  # at some corners the library divides by zero, and does right
+        try:
+            return np.asarray(shapely.buffer(regions, distance, **how), object)
+        except GEOSException:
+            each = np.broadcast_to(distance, len(regions))
+            return np.array([shapely.buffer(rebuilt(x), d, **how) for x, d in zip(regions, each, strict=True)], object)

@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import travel as keys
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, starts_of
-from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.ordering import Blocks, Ordered
 from even_step.core.slicing.skirt import Skirt
+from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.roles import SKIRT
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
 
-Stretch = tuple[int, int, int, int]  # number of the placed part, first path and last in its blocks, layer
+Stretch = tuple[int, int, int]  # number of the placed part, first path and last in its blocks
 
 
 @dataclass(frozen=True)
@@ -61,35 +61,33 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
     return np.array(way)
 
 
-def assemble(placed: list[Placed], skirt: Skirt, heights: Heights, settings: TravelSettings, crew: Crew) -> Toolpath:
-    """Lay out the toolpath of all layers.
-
-    Parts are visited along a short way, forth in one layer and back in the next; the skirt comes first.
-    """
-    order = visiting_order(np.array([one.at for one in placed]).reshape(-1, 2))
-    plan: list[Stretch] = []
-    for k in range(len(heights.top)):
-        for i in order if k % 2 == 0 else order[::-1]:
-            blocks = placed[i].blocks
-            if k < len(blocks.which):
-                b = blocks.which[k]
-                plan.append((int(i), int(blocks.block[b]), int(blocks.block[b + 1]), k))
-    loops = _skirt(skirt, heights)
-    sizes = [_size(placed[i].blocks.paths, first, last) for i, first, last, _ in plan]
+def assemble(placed: list[Placed], skirt: Skirt, courses: Courses, settings: TravelSettings, crew: Crew) -> Toolpath:
+    """Lay out the toolpath of all courses in their order; the skirt comes first."""
+    plan = [
+        _stretch(placed[part].blocks, part, number) for part, number in zip(courses.part, courses.number, strict=True)
+    ]
+    loops = _skirt(skirt)
+    sizes = [_size(placed[part].blocks.paths, first, last) for part, first, last in plan]
     places = np.cumsum([(len(loops[1]) - 1, len(loops[0]), 0), *sizes], axis=0)
-    ends = np.searchsorted([k for *_, k in plan], np.arange(len(heights.top)), side="right")
-    layer = np.concatenate(([0], places[ends, 0])).astype(np.int64)
+    layer = places[courses.begins(), 0].astype(np.int64)
+    layer[:1] = 0
     paths, points, passed = places[-1].tolist()
-    out = _empty(paths, points, passed, layer, heights, _repeats(plan, heights))
-    _put(out, 0, 0, *loops, 0.0, 0.0, -1, heights.thick[0] if len(heights.thick) else 0.0)
+    out = _empty(paths, points, passed, layer, courses, _repeats(plan, courses))
+    _put(out, 0, 0, *loops, 0.0, 0.0, -1, 0, skirt.height)
 
     def lay(first: int, last: int) -> None:
-        for stretch, at in zip(plan[first:last], places[first:last].tolist(), strict=True):
-            _lay(out, placed[stretch[0]], stretch, at, float(heights.thick[stretch[3]]))
+        for c in range(first, last):
+            _lay(out, placed[plan[c][0]], plan[c], places[c].tolist(), int(courses.number[c]), float(courses.thick[c]))
 
     crew.each(lay, runs_of(np.diff(places[:, 1])))
-    _decide_retraction(out.xy, out.start, out.layer, settings.retract_from, out.retract)
+    _decide_retraction(out.xy, out.start, out.layer, courses.clear, settings.retract_from, out.retract)
     return out
+
+
+def _stretch(blocks: Blocks, part: int, number: int) -> Stretch:
+    """Return which paths one of a part's own layers has."""
+    b = blocks.which[number]
+    return int(part), int(blocks.block[b]), int(blocks.block[b + 1])
 
 
 def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
@@ -98,9 +96,9 @@ def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
     return last - first, int(points), int(passed)
 
 
-def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], thick: float) -> None:
+def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], number: int, thick: float) -> None:
     """Copy a stretch to its place: path, point and passed point ``at``."""
-    _, first, last, _ = stretch
+    _, first, last = stretch
     b, (p, n, v) = one.blocks.paths, at
     a, z = b.start[first], b.start[last]
     _put(
@@ -114,6 +112,7 @@ def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], thick: flo
         b.linked[first:last],
         *one.at,
         one.part,
+        number,
         np.where(b.height[first:last] > 0, b.height[first:last], thick),
     )
     i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
@@ -121,23 +120,26 @@ def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], thick: flo
     out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
 
 
-def _repeats(plan: list[Stretch], heights: Heights) -> Index:
+def _repeats(plan: list[Stretch], courses: Courses) -> Index:
     """Return for each layer the first with the same stretches after the same last one, or itself.
 
-    The first layer is laid in its own way, and after the last the nozzle leaves; both are for themselves.
+    First layers are laid in their own way, and after the last the nozzle leaves; they are for themselves.
     """
-    count = len(heights.top)
-    laid: list[list[tuple[int, int, int]]] = [[] for _ in range(count)]
-    for placed, first, last, k in plan:
-        laid[k].append((placed, first, last))
+    count = len(courses.top)
+    begins = courses.begins().tolist()
+    own = np.zeros(count, np.bool_)
+    own[courses.layer[courses.number == 0]] = True
+    own[courses.clear > 0] = True
     out, seen = np.arange(count), dict[object, int]()
     for k in range(1, count - 1):
-        if laid[k] and laid[k - 1]:
-            out[k] = seen.setdefault((tuple(laid[k]), laid[k - 1][-1], heights.thick[k]), k)
+        first, last = begins[k], begins[k + 1]
+        if not own[k] and first < last:
+            laid = tuple(zip(plan[first:last], courses.thick[first:last].tolist(), strict=True))
+            out[k] = seen.setdefault((laid, plan[first - 1]), k)
     return out
 
 
-def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights, repeats: Index) -> Toolpath:
+def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, repeats: Index) -> Toolpath:
     return Toolpath(
         np.empty((points, 2)),
         np.zeros(paths + 1, np.int64),
@@ -145,11 +147,12 @@ def _empty(paths: int, points: int, vias: int, layer: Index, heights: Heights, r
         np.empty(paths, np.float32),
         np.empty(paths, np.float32),
         np.empty(paths, np.int32),
+        np.empty(paths, np.int32),
         np.empty((vias, 2)),
         np.zeros(paths + 1, np.int64),
         np.empty(paths, np.bool_),
         layer,
-        heights.top,
+        courses,
         repeats,
     )
 
@@ -166,6 +169,7 @@ def _put(
     dx: float,
     dy: float,
     part: int,
+    own: int,
     height: float | NDArray[np.float64],
 ) -> None:
     """Copy paths into the toolpath from path ``p`` and point ``n`` on, shifted."""
@@ -176,14 +180,15 @@ def _put(
     out.width[p : p + count] = width
     out.retract[p : p + count] = linked  # until it is decided
     out.part[p : p + count] = part
+    out.own[p : p + count] = own
     out.height[p : p + count] = height
 
 
 def _skirt(
-    skirt: Skirt, heights: Heights
+    skirt: Skirt,
 ) -> tuple[NDArray[np.float64], Index, NDArray[np.uint8], NDArray[np.float32], NDArray[np.bool_]]:
     rings = skirt.rings
-    count = len(rings.start) - 1 if len(heights.top) else 0
+    count = len(rings.start) - 1
     loops = [
         np.concatenate((rings.xy[a:b], rings.xy[a : a + 1]))
         for a, b in zip(rings.start[:count], rings.start[1 : count + 1], strict=True)
@@ -199,15 +204,14 @@ def _skirt(
 
 
 @kernel
-def _decide_retraction(xy, start, layer, retract_from, retract):  # type: ignore[no-untyped-def]
-    """Draw filament back before the very first path and before long ways that leave the room."""
+def _decide_retraction(xy, start, layer, clear, retract_from, retract):  # type: ignore[no-untyped-def]
+    """Draw filament back before the very first path, before ways over what stands, and before long ones outside."""
     for k in range(layer.shape[0] - 1):
         for p in range(layer[k], layer[k + 1]):
-            if p == 0:
+            if p == 0 or (clear[k] > 0.0 and p == layer[k]):
                 retract[p] = True
             elif retract[p]:
                 retract[p] = False  # it was marked as linked
             else:
                 a, b = start[p] - 1, start[p]
                 retract[p] = np.hypot(xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]) >= retract_from
-    return 0

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue import layers
 from even_step.core.kernels import kernel
 from even_step.core.mesh.buried import bare_share
 from even_step.core.mesh.measure import overhang
@@ -15,11 +17,25 @@ from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.shells import labels_of
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.heights import first_top
 from even_step.core.work import Crew
 
 FLAT = 1e-4  # mm of height within a facet that lies flat
 BELOW = 0.002  # mm beneath a flat underside, where what carries it is cut
 SECTION = ContourSettings(0.05, 0.001)
+
+
+@dataclass(frozen=True)
+class HangingSettings:
+    """What the first layer's height follows from, mm: nothing in it hangs."""
+
+    first_height: Annotated[float, layers.FIRST_HEIGHT]
+    own_least: Annotated[float, layers.LEAST]
+    nozzle_least: float
+
+    def first_top(self, tall: float) -> float:
+        """Return the top of the first layer of a part, mm."""
+        return first_top(tall, self.first_height, max(self.own_least, self.nozzle_least))
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,17 +18,29 @@ MOST_LAYERS = 100_000
 
 @dataclass(frozen=True)
 class HeightSettings:
-    """What the heights depend on; ``least`` and ``most`` are the nozzle's limits, mm."""
+    """What the heights depend on, mm; own limits lie within the nozzle's, 0 leaves it at those."""
 
     height: Annotated[float, layers.HEIGHT]
     first_height: Annotated[float, layers.FIRST_HEIGHT]
-    least: float
-    most: float
+    own_least: Annotated[float, layers.LEAST]
+    own_most: Annotated[float, layers.MOST]
+    nozzle_least: float
+    nozzle_most: float
+
+    @property
+    def least(self) -> float:
+        """The thinnest layer, mm."""
+        return max(self.own_least, self.nozzle_least)
+
+    @property
+    def most(self) -> float:
+        """The thickest layer, mm."""
+        return min(self.own_most, self.nozzle_most) if self.own_most > 0 else self.nozzle_most
 
 
 @dataclass(frozen=True, eq=False)
 class Heights:
-    """The layers of a job.
+    """The layers of a solid.
 
     Attributes
     ----------
@@ -46,21 +58,19 @@ class Heights:
         """The middle of each layer, where it is cut, mm."""
         return self.top - self.thick / 2
 
-    def count_for(self, height: float) -> int:
-        """Return how many layers a part of some height takes: up to the layer top nearest to its own."""
-        if len(self.top) == 0:
-            return 0
-        nearest = int(np.argmin(np.abs(self.top - height)))
-        return nearest + 1
+
+def first_top(tall: float, first: float, least: float) -> float:
+    """Return how high the first layer of a part is: no higher than the part, but as high as can be laid; mm."""
+    return min(first, max(tall, least))
 
 
-def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
+def fixed_heights(tall: float, settings: HeightSettings) -> Heights:
     """Lay out equal layers up to a height.
 
     Parameters
     ----------
-    tallest : float
-        Height of the tallest part, mm.
+    tall : float
+        Height of the part, mm.
     settings
         The heights wanted and the machine's limits.
 
@@ -69,7 +79,7 @@ def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
     Heights
         First the first height, then equal steps. What remains at the top is spread over the last few
         layers by one layer more, or, where they would be thinner than the machine's least, by making them
-        thicker. What no layer can meet is left: the sum then differs from ``tallest`` by less than half of
+        thicker. What no layer can meet is left: the sum then differs from ``tall`` by less than half of
         the least height.
 
     Raises
@@ -82,14 +92,14 @@ def fixed_heights(tallest: float, settings: HeightSettings) -> Heights:
     The sum of ``thick`` up to a layer is its ``top``; all are rounded to 1 µm.
     """
     first = settings.first_height
-    if tallest <= first + TINY:
-        return _stack(np.array([min(first, max(tallest, settings.least))]))
-    step = settings.height
-    whole = int(np.floor((tallest - first) / step + TINY))
-    rest = tallest - first - whole * step
+    if tall <= first + TINY:
+        return _stack(np.array([first_top(tall, first, settings.least)]))
+    step = min(max(settings.height, settings.least), settings.most)
+    whole = int(np.floor((tall - first) / step + TINY))
+    rest = tall - first - whole * step
     if whole > MOST_LAYERS:
         raise JobError(
-            f"{tallest:g} mm in layers of {step:g} mm are more than {MOST_LAYERS} layers",
+            f"{tall:g} mm in layers of {step:g} mm are more than {MOST_LAYERS} layers",
             subject="layers.height",
             remedy="thicker layers, or a lower part",
         )

@@ -29,10 +29,11 @@ class SkirtSettings:
 
 @dataclass(frozen=True, eq=False)
 class Skirt:
-    """Loops on the first layer, outermost first, bed frame; and their line width, mm."""
+    """Loops on the first layer, outermost first, bed frame; width and height of their line, mm."""
 
     rings: Rings
     width: float
+    height: float
 
 
 def lay_skirt(footprints: list[object], height: float, settings: SkirtSettings) -> Skirt:
@@ -53,7 +54,7 @@ def lay_skirt(footprints: list[object], height: float, settings: SkirtSettings) 
     together than twice the distance share a loop; holes get none.
     """
     if settings.loops == 0 or not footprints:
-        return Skirt(region.rings(region.nothing(0)), settings.width)
+        return Skirt(region.rings(region.nothing(0)), settings.width, height)
     base = np.array([region.union_all(footprints)], object)
     step = float(plastic_width(settings.width, height))
     loops: list[Regions] = []
@@ -63,4 +64,4 @@ def lay_skirt(footprints: list[object], height: float, settings: SkirtSettings) 
         loop = region.without_holes(region.offset_round(base, out))
         loops.append(loop)
         length += float(region.perimeter(loop)[0])
-    return Skirt(region.rings(np.concatenate(loops[::-1])), settings.width)
+    return Skirt(region.rings(np.concatenate(loops[::-1])), settings.width, height)

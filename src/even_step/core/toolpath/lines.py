@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-from even_step.core.toolpath.toolpath import Index, Toolpath
+from even_step.core.toolpath.courses import Index
+from even_step.core.toolpath.toolpath import Toolpath
 
 TRAVEL_WIDTH = 0.12  # mm, as a travel is drawn
 STRAY = 0.4  # mm, how far a coarse line may leave the true one

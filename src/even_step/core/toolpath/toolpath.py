@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-
-Index = NDArray[np.int64]
+from even_step.core.toolpath.courses import Courses, Index
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,6 +27,8 @@ class Toolpath:
         As drawn, mm.
     part : (P,) int32
         Number of the placed part, −1 for none.
+    own : (P,) int32
+        Which of its part's own layers it belongs to; the first is laid on the bed.
     via : (V, 2) float64
         Points passed on the ways to the paths.
     via_start : (P + 1,) int64
@@ -36,8 +37,8 @@ class Toolpath:
         Whether the way to the path is travelled with filament drawn back.
     layer : (L + 1,) int64
         Where each layer's paths begin.
-    top : (L,) float64
-        Height of each layer's top, mm.
+    courses : Courses
+        What the layers are made of.
     repeats : (L,) int64
         The first layer that is laid just like this one, from the same place, only at another height; itself
         when there is none.
@@ -49,12 +50,18 @@ class Toolpath:
     width: NDArray[np.float32]
     height: NDArray[np.float32]
     part: NDArray[np.int32]
+    own: NDArray[np.int32]
     via: NDArray[np.float64]
     via_start: Index
     retract: NDArray[np.bool_]
     layer: Index
-    top: NDArray[np.float64]
+    courses: Courses
     repeats: Index
+
+    @property
+    def top(self) -> NDArray[np.float64]:
+        """Height of each layer's top, (L,), mm."""
+        return self.courses.top
 
     @property
     def layers(self) -> int:

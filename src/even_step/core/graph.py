@@ -1,0 +1,185 @@
+"""The graph of stages: what each one needs and makes, and the runner that walks it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Generic, Literal, TypeVar, cast
+
+from even_step.core.catalogue.setting import Value, settings_read_by, take
+from even_step.core.motion.records import Records
+from even_step.core.stages import StageRun
+from even_step.core.work import Crew
+
+T = TypeVar("T")
+R = TypeVar("R")
+Of = Literal["solid", "copy", "bed"]
+
+
+@dataclass(frozen=True, eq=False)
+class Given(Generic[T]):
+    """Something that solids, copies or the bed bring along: a mesh, a place."""
+
+    name: str
+    of: Of
+
+
+@dataclass(frozen=True, eq=False)
+class Stage(Generic[T]):
+    """One step of the computation, pure and cached.
+
+    Attributes
+    ----------
+    name
+        As progress, report and settings call it; several may share a name.
+    of
+        Whether it is made once for each solid, for each copy, or for the bed.
+    make
+        Computes the result from its inputs.
+    needs
+        What it is made from: earlier stages, and what the unit brings along. Nothing else is to be had.
+    records
+        The records of settings it reads: a solid's or a copy's own, the job's for the bed.
+    own
+        Records a stage of the bed reads from each copy.
+    alike
+        Tells results apart by what they hold rather than by what they came from, where that is said quickly.
+    """
+
+    name: str
+    of: Of
+    make: Callable[[Inputs], T]
+    needs: tuple[Stage[Any] | Given[Any], ...] = ()
+    records: tuple[type, ...] = ()
+    own: tuple[type, ...] = ()
+    alike: Callable[[T], str] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Unit:
+    """What stages are made of: one solid, one copy or the bed.
+
+    Attributes
+    ----------
+    of
+        Which of them.
+    settings
+        The values that hold for it.
+    fixed
+        What records take that is no setting: the nozzle's bore and the like, by the names of their fields.
+    given
+        What it brings along, each with the text it is known by.
+    under
+        The solid of a copy; the copies of the bed, in order.
+    title
+        The name of its part; empty for the bed.
+    """
+
+    of: Of
+    settings: Mapping[str, Value]
+    fixed: Mapping[str, Any]
+    given: Mapping[Given[Any], tuple[Any, str]]
+    under: tuple[Unit, ...] = ()
+    title: str = ""
+
+    def sources(self, of: Of) -> tuple[Unit, ...]:
+        """Return the units of some kind that this one is made from."""
+        if of == self.of:
+            return (self,)
+        return tuple(unit for one in self.under for unit in one.sources(of))
+
+    def record(self, kind: type[R]) -> R:
+        """Fill a record of settings."""
+        settings = settings_read_by(cast("type", kind))
+        rest = {name: self.fixed[name] for name in _fields(kind) if name not in settings}
+        return take(kind, self.settings, **rest)
+
+
+def _fields(kind: type) -> Iterable[str]:
+    return cast("Mapping[str, object]", kind.__dataclass_fields__)  # type: ignore[attr-defined]
+
+
+@dataclass(frozen=True, eq=False)
+class Inputs:
+    """What a stage may use: what it has declared and no more."""
+
+    unit: Unit
+    stage: Stage[Any]
+    runner: Runner
+    crew: Crew
+
+    def __getitem__(self, needed: Stage[T] | Given[T]) -> T:
+        """Return what the unit brings along, or what a stage of it, or of the solid under it, has made."""
+        (one,) = self.each(needed)
+        return one
+
+    def each(self, needed: Stage[T] | Given[T]) -> list[T]:
+        """Return what was made of each unit that this one is made from, in order."""
+        if needed not in self.stage.needs:
+            raise KeyError(f"{self.stage.name} does not say that it needs {needed.name}")
+        units = self.unit.sources(needed.of)
+        if isinstance(needed, Given):
+            return [unit.given[needed][0] for unit in units]
+        return [self.runner.value(needed, unit) for unit in units]
+
+    def record(self, kind: type[R]) -> R:
+        """Return one of the stage's records."""
+        if kind not in self.stage.records:
+            raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__}")
+        return self.unit.record(kind)
+
+    def records(self, kind: type[R]) -> Records[R]:
+        """Return a record for the job and one for each copy."""
+        if kind not in self.stage.own:
+            raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} of each part")
+        return records_of(self.unit, kind)
+
+
+def records_of(bed: Unit, kind: type[R]) -> Records[R]:
+    """Return a bed's record for the job and one for each of its copies."""
+    return Records.of(bed.record(kind), [copy.record(kind) for copy in bed.under])
+
+
+Guard = Callable[["Runner", Unit, Callable[[], Any]], Any]
+
+
+@dataclass(eq=False)
+class Runner:
+    """Makes what is asked for, and what that needs, each once.
+
+    ``guard`` makes what may fail at a unit's geometry.
+    """
+
+    run: StageRun
+    guard: Guard | None = None
+    _made: dict[tuple[Stage[Any], Unit], tuple[Any, str]] = field(default_factory=dict)
+
+    def value(self, stage: Stage[T], unit: Unit) -> T:
+        """Return what a stage makes of a unit."""
+        return cast("T", self._of(stage, unit)[0])
+
+    def preset(self, stage: Stage[T], unit: Unit, value: T) -> None:
+        """Say what a stage makes of a unit instead of making it."""
+        self._made[stage, unit] = value, ""
+
+    def _of(self, stage: Stage[Any], unit: Unit) -> tuple[Any, str]:
+        place = stage, unit
+        if place not in self._made:
+            known = [key for needed in stage.needs for key in self._keys(needed, unit)]
+            known += [repr(unit.record(kind)) for kind in stage.records]
+            known += [repr(records_of(unit, kind)) for kind in stage.own]
+            value, key = self.run.stage(stage.name, (stage.of, *known), lambda: self._make(stage, unit))
+            self._made[place] = value, stage.alike(value) or key if stage.alike else key
+        return self._made[place]
+
+    def _make(self, stage: Stage[Any], unit: Unit) -> Any:
+        inputs = Inputs(unit, stage, self, self.run.crew)
+        if self.guard is None:
+            return stage.make(inputs)
+        return self.guard(self, unit, lambda: stage.make(inputs))
+
+    def _keys(self, needed: Stage[Any] | Given[Any], unit: Unit) -> list[str]:
+        units = unit.sources(needed.of)
+        if isinstance(needed, Given):
+            return [one.given[needed][1] for one in units]
+        return [self._of(needed, one)[1] for one in units]

@@ -1,0 +1,189 @@
+"""From files to what stands on the bed: models read, parts posed, places found."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue import mesh as mesh_keys
+from even_step.core.catalogue.setting import Value, take
+from even_step.core.errors import JobError
+from even_step.core.findings.finding import PlacedPart
+from even_step.core.job.arrange import over_beds, with_places
+from even_step.core.job.bring_in import pose_matrix
+from even_step.core.job.cascade import Resolved, Scopes, cascade
+from even_step.core.job.edits import Spot, copy_at, spots_of
+from even_step.core.job.model import MM_PER, Job, Part
+from even_step.core.layout.shadow import Shadow, box_shadow, shadow_of
+from even_step.core.mesh.mesh import Mesh, Model, Repair
+from even_step.core.mesh.pose import set_down
+from even_step.core.mesh.read.digest import digest
+from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
+from even_step.core.stages import StageRun
+from even_step.core.work import Crew
+
+#: Settings that a part may have of its own.
+OF_A_PART = tuple(key for key, setting in CATALOGUE.items() if "part" in setting.scopes)
+
+Source = tuple[str, Repair]
+Files = dict[Source, tuple[list[Model], str]]
+
+
+@dataclass(frozen=True)
+class ReadSettings:
+    """How far facets may lie off the curved faces of a STEP file, mm."""
+
+    step_deflection: Annotated[float, mesh_keys.STEP_DEFLECTION]
+
+
+def read_models(sources: Iterable[Source], run: StageRun, settings: ReadSettings | None = None) -> Files:
+    """Read each file once for each way of mending; returns its parts and a hash of what they were made from.
+
+    A file is read again only when its size or its time has changed.
+    """
+    out = {}
+    for path, repair in dict.fromkeys(sources):
+        fine = (settings or ReadSettings(STEP_DEFLECTION)).step_deflection if _is_step(path) else 0.0
+        out[path, repair], _ = run.stage(
+            "read",
+            (path, _stamp(path), fine, repair),
+            lambda path=path, fine=fine, repair=repair: _read(path, fine, repair, run.crew),  # type: ignore[misc]
+        )
+    return out
+
+
+def _stamp(path: str) -> tuple[int, int]:
+    """Return size and time of a file; zeros where there is none, which reading then tells."""
+    try:
+        about = Path(path).stat()
+    except OSError:
+        return 0, 0
+    return about.st_size, about.st_mtime_ns
+
+
+def _is_step(path: str) -> bool:
+    """Tell whether a file is STEP, whose facets depend on how fine they are asked for."""
+    try:
+        with Path(path).open("rb") as file:
+            return file.read(64).lstrip()[:12] == b"ISO-10303-21"
+    except OSError:
+        return False
+
+
+def _read(path: str, deflection: float, repair: Repair, crew: Crew) -> tuple[list[Model], str]:
+    data = file_bytes(Path(path))
+    models = read_model(Path(path), data, deflection, repair, crew.look)
+    return models, f"{digest(data)}-{deflection:g}-{repair}"
+
+
+def model_of(part: Part, files: Files) -> Model:
+    """Return the part's model, with the bodies that belong to it.
+
+    Raises
+    ------
+    JobError
+        When the file holds fewer parts or bodies than the job names.
+    """
+    models, _ = files[part.source]
+    if part.object >= len(models):
+        raise JobError(f"holds {len(models)} part(s), the job names part {part.object + 1}", subject=part.file)
+    model = models[part.object]
+    if max(part.bodies, default=0) >= len(model.bodies):
+        raise JobError(f"has {len(model.bodies)} bodies, the job names body {max(part.bodies) + 1}", subject=part.name)
+    return model.only(part.bodies)
+
+
+def files_of(job: Job, resolved: Resolved, run: StageRun) -> Files:
+    """Read the files of a job's parts."""
+    return read_models((part.source for part in job.parts), run, take(ReadSettings, resolved.values))
+
+
+@dataclass(frozen=True, eq=False)
+class PosedSolid:
+    """A posed mesh with the hash of what it was made from, the settings it is laid with, and its part's name."""
+
+    model: Model
+    mesh: Mesh
+    matrix: NDArray[np.float64]
+    key: str
+    resolved: Resolved
+    title: str
+
+    @property
+    def is_one_shell(self) -> bool:
+        """Whether all facets are known to be of one surface."""
+        return [body.shells for body in self.model.bodies] == [1]
+
+
+def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], dict[Spot, int]]:
+    """Pose every part, equal ones once; returns which of them each copy is.
+
+    A solid is what is laid alike: one mesh in one pose with one set of settings. What does not depend on the settings
+    in which they differ, solids of one mesh and pose share through the cache.
+    """
+    solids: dict[tuple[str, tuple[Value, ...]], PosedSolid] = {}
+    numbers: dict[tuple[str, tuple[Value, ...]], int] = {}
+    meshes: dict[str, Mesh] = {}
+    solid_of: dict[Spot, int] = {}
+    for i, k in spots_of(job):
+        part = job.parts[i]
+        model, (_, content) = model_of(part, files), files[part.source]
+        matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
+        made_from = content, part.object, part.bodies, matrix.tolist()
+        stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
+        resolved = scopes.of(part)
+        key = stands, tuple(resolved.values[one] for one in OF_A_PART)
+        if stands not in meshes:
+            with run.timed("read"):
+                meshes[stands], _ = set_down(model.merged(), matrix)
+        if key not in solids:
+            numbers[key] = len(solids)
+            solids[key] = PosedSolid(model, meshes[stands], matrix, stands, resolved, part.name)
+        solid_of[i, k] = numbers[key]
+    return list(solids.values()), solid_of
+
+
+def stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
+    """Pose every part and find a place for the copies that have none, on the bed or beside it."""
+    in_order, solid_of = _posed(job, files, scopes, run)
+    if any(copy_at(job, spot).at is None for spot in solid_of):
+        with run.timed("read"):
+            job = with_places(job, _outlines(solid_of, in_order))
+    placed = []
+    for (i, k), number in solid_of.items():
+        part, copy = job.parts[i], job.parts[i].copies[k]
+        x, y = copy.at or (0.0, 0.0)
+        placed.append(PlacedPart(number, part.id, part.name, k + 1, (round(x, 3), round(y, 3)), copy.turn))
+    return in_order, placed
+
+
+def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot, Shadow]:
+    """Return what each copy covers; alone, its bounds will do."""
+    if len(solid_of) == 1:
+        size = np.ptp(solids[0].mesh.bounds[:, :2], axis=0)
+        return dict.fromkeys(solid_of, box_shadow(float(size[0]), float(size[1])))
+    outlines = [shadow_of(solid.mesh) for solid in solids]
+    return {spot: outlines[number] for spot, number in solid_of.items()}
+
+
+def settled(job: Job, run: StageRun) -> Job:
+    """Return the job with a place for every copy that had none, on as many beds as it takes."""
+    if all(copy_at(job, spot).at is not None for spot in spots_of(job)):
+        return job
+    whole = cascade(job)
+    scopes = Scopes(whole, {part.id: whole for part in job.parts})
+    solids, solid_of = _posed(job, files_of(job, whole, run), scopes, run)
+    return over_beds(job, _outlines(solid_of, solids))
+
+
+def models_of(job: Job, run: StageRun) -> list[Model]:
+    """Return the model of each part of a job, with all its bodies."""
+    files = files_of(job, cascade(job), run)
+    return [model_of(part.model_copy(update={"bodies": ()}), files) for part in job.parts]
