@@ -15,20 +15,8 @@ from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.text import job_text, read_job_text
 from even_step.core.motion.check import check_gcode
 from even_step.core.motion.fan import FanSettings
-from even_step.core.motion.speeds import LineSettings
-from even_step.core.pipeline import STAGES, slice_job
+from even_step.core.pipeline import GRAPH, STAGES, slice_job
 from even_step.core.plane import region
-from even_step.core.slicing.bridges import BridgeSettings
-from even_step.core.slicing.contours import ContourSettings
-from even_step.core.slicing.covers import CoverSettings
-from even_step.core.slicing.hanging import HangingSettings
-from even_step.core.slicing.heights import HeightSettings
-from even_step.core.slicing.infill.infill import InfillSettings
-from even_step.core.slicing.ledger import LedgerSettings
-from even_step.core.slicing.ordering import OrderSettings
-from even_step.core.slicing.regions import RegionSettings
-from even_step.core.slicing.walls import WallSettings
-from even_step.core.slicing.ways import WaySettings
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import OF_A_PART, models_of
 from even_step.core.toolpath.roles import INFILL, ROLES
@@ -37,21 +25,7 @@ from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
 
 BARE = {"infill.end_run": 0, "infill.overlap": 0}
-OF_A_SOLID = {
-    HeightSettings,
-    HangingSettings,
-    ContourSettings,
-    RegionSettings,
-    WallSettings,
-    CoverSettings,
-    BridgeSettings,
-    InfillSettings,
-    OrderSettings,
-    WaySettings,
-    LineSettings,
-    FanSettings,
-    LedgerSettings,
-}
+OF_A_SOLID = {record for stage in GRAPH for record in (() if stage.of == "bed" else stage.records) + stage.own}
 
 
 @pytest.fixture
@@ -110,7 +84,7 @@ def test_a_part_may_have_what_only_its_own_records_are_read_for():
     for record in (record for records in STAGES.values() for record in records):
         for setting in settings_read_by(record).values():
             readers[setting.key].add(record)
-    possible = [key for key, records in readers.items() if records and records <= OF_A_SOLID]
+    possible = [key for key, records in readers.items() if records and records <= OF_A_SOLID | {FanSettings}]
     assert list(OF_A_PART) == possible
 
 

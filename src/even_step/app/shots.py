@@ -22,7 +22,8 @@ SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
 SEEN = 1
 CUP = [(1, 0), (1, 1), (1, 2)]
-LOUVRE_LAYER = 30
+LOUVRE_LAYER, FOOT_LAYER = 30, 12
+FOOTED = "mast bracket", "bearing hub"
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
 
@@ -200,6 +201,37 @@ def _own_back(window: Window) -> None:
     window.desk.selection.pick(())
 
 
+def _foot(window: Window) -> None:
+    """Stand the bracket on a raft and the hub in a brim."""
+    desk = window.desk
+    desk.view.set("station", "Parts")
+    bracket, hub = (next(i for i, part in enumerate(desk.job.parts) if part.name == name) for name in FOOTED)
+    job = edits.with_setting_of_parts(desk.job, [bracket], "foot.kind", "raft")
+    desk.store.do("a raft", edits.with_setting_of_parts(job, [hub], "foot.kind", "brim"))
+    desk.selection.pick([(hub, 0)])
+    desk.view.set("level", "wider")
+    window.run("parts.own")
+    window.recipe.reveal("foot.brim_side")
+
+
+def _laid_on_feet(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("level", "short")
+    window.run("parts.own_none")
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, FOOT_LAYER, trial.lines.count)
+    desk.selection.pick([(0, 0)])
+    canvas.fit_selection()
+
+
+def _feet_back(window: Window) -> None:
+    window.run("edit.undo")
+    window.desk.selection.pick(())
+    window.area.canvas.fit_all()
+
+
 def _second_bed(window: Window) -> None:
     """Bring in more than there is room for: an assembly, a cap drawn in inches, a torn mesh."""
     window.desk.view.set("station", "Parts")
@@ -242,6 +274,10 @@ def _scenes() -> Iterator[Scene]:
     yield "output", _output, at_once
     yield "own", _own, at_once
     yield "", _own_back, at_once
+    yield "foot", _foot, at_once
+    yield "", _slice, _sliced
+    yield "layers_foot", _laid_on_feet, at_once
+    yield "", _feet_back, at_once
     yield "", _second_bed, _brought_in
     yield "second_bed", _body, at_once
     yield "unit_proposal", _unit, at_once

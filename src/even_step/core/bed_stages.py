@@ -10,11 +10,15 @@ from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
 from even_step.core.motion.speeds import LineSettings, MotionSettings
 from even_step.core.plane import region
+from even_step.core.plane.region import Regions
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble, visiting_order
 from even_step.core.slicing.clearance import safe_sequence, struck
-from even_step.core.slicing.courses import PartOrder, by_top, in_sequence, one_by_one
-from even_step.core.slicing.skirt import Skirt, SkirtSettings, lay_skirt
-from even_step.core.solid_stages import AT, BLOCKS, HEIGHTS, MESH, REGIONS
+from even_step.core.slicing.courses import PartOrder, Pile, by_top, in_sequence, one_by_one, pile_of
+from even_step.core.slicing.foot.brim import BrimSettings
+from even_step.core.slicing.foot.foot import kept_apart
+from even_step.core.slicing.foot.skirt import Skirt, SkirtSettings, lay_skirt
+from even_step.core.slicing.ordering import Blocks
+from even_step.core.solid_stages import AT, BLOCKS, FOOT, HEIGHTS, MESH, REGIONS
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -24,30 +28,48 @@ WISHED: Given[tuple[int, ...]] = Given("wished order", "bed")  # the place of ea
 PASSES_OVER = 2.0  # mm, of the nozzle over what stands, on its way to the next part
 
 
+def _first_layers(it: Inputs) -> list[Regions]:
+    return [one.outline[one.which[:1]] for one in it.each(REGIONS)]
+
+
+def _feet(it: Inputs) -> list[Blocks]:
+    gaps = [copy.gap for copy in it.records(BrimSettings).of_each()]
+    return kept_apart(it.each(FOOT), _first_layers(it), it.each(AT), gaps)
+
+
 def _skirt(it: Inputs) -> Skirt:
     feet = [
-        region.shifted(outlines.outline[outlines.which[0]], *at)
-        for outlines, at in zip(it.each(REGIONS), it.each(AT), strict=True)
+        region.shifted(one, *at)
+        for grounds in (_first_layers(it), [foot.ground for foot in it.each(FOOT)])
+        for ground, at in zip(grounds, it.each(AT), strict=True)
+        for one in ground
     ]
-    lowest = min(float(heights.top[0]) for heights in it.each(HEIGHTS))
+    lowest = min(float(pile.top[0]) for pile in _piles(it))
     return lay_skirt(feet, lowest, it.record(SkirtSettings))
 
 
+def _piles(it: Inputs) -> list[Pile]:
+    feet, layers = it.each(FOOT), it.each(HEIGHTS)
+    return [pile_of(foot.top, foot.thick, foot.number, own) for foot, own in zip(feet, layers, strict=True)]
+
+
 def _courses(it: Inputs) -> Courses:
-    heights, places = it.each(HEIGHTS), np.array(it.each(AT))
+    piles, places = _piles(it), np.array(it.each(AT))
     way = visiting_order(places)
     if it.record(PartOrder).parts == "together":
-        return by_top(heights, way)
+        return by_top(piles, way)
     hulls = [
         region.hull_corners(mesh.vertices[:, :2]) + at for mesh, at in zip(it.each(MESH), it.each(AT), strict=True)
     ]
-    tall = np.array([one.top[-1] for one in heights])
+    tall = np.array([pile.top[-1] for pile in piles])
     strikes = struck(hulls, tall, it[HEAD])
-    return one_by_one(heights, in_sequence(it[WISHED], safe_sequence(strikes, tall, way)), PASSES_OVER, strikes)
+    return one_by_one(piles, in_sequence(it[WISHED], safe_sequence(strikes, tall, way)), PASSES_OVER, strikes)
 
 
 def _toolpath(it: Inputs) -> Toolpath:
-    standing = [Placed(blocks, at, i) for i, (blocks, at) in enumerate(zip(it.each(BLOCKS), it.each(AT), strict=True))]
+    feet = it[FEET]
+    laid = zip(feet, it.each(BLOCKS), it.each(AT), strict=True)
+    standing = [Placed((foot, blocks), at, i) for i, (foot, blocks, at) in enumerate(laid)]
     return assemble(standing, it[SKIRT], it[COURSES], it.record(TravelSettings), it.crew)
 
 
@@ -56,9 +78,10 @@ def _motion(it: Inputs) -> MotionPlan:
     return plan_motion(it[TOOLPATH], it.records(LineSettings), it.record(MotionSettings), limits, it.crew)
 
 
-SKIRT = Stage("foot", "bed", _skirt, (REGIONS, AT, HEIGHTS), (SkirtSettings,))
-COURSES = Stage("courses", "bed", _courses, (HEIGHTS, AT, MESH, HEAD, WISHED), (PartOrder,))
-TOOLPATH = Stage("order", "bed", _toolpath, (BLOCKS, AT, SKIRT, COURSES), (TravelSettings,))
+FEET = Stage("foot", "bed", _feet, (REGIONS, FOOT, AT), own=(BrimSettings,))
+SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, AT, HEIGHTS), (SkirtSettings,))
+COURSES = Stage("courses", "bed", _courses, (FOOT, HEIGHTS, AT, MESH, HEAD, WISHED), (PartOrder,))
+TOOLPATH = Stage("order", "bed", _toolpath, (FEET, BLOCKS, AT, SKIRT, COURSES), (TravelSettings,))
 MOTION = Stage("motion", "bed", _motion, (TOOLPATH, PLANNER), (MotionSettings,), own=(LineSettings,))
 
-STAGES_OF_BED = (SKIRT, COURSES, TOOLPATH, MOTION)
+STAGES_OF_BED = (FEET, SKIRT, COURSES, TOOLPATH, MOTION)

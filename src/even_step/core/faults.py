@@ -54,7 +54,7 @@ def faulty_layer(heights: Heights, attempt: Callable[[Heights], None]) -> int:
         middle = (low + high) // 2
         for first, last in ((low, middle), (middle, high)):
             try:
-                attempt(Heights(heights.top[first:last], heights.thick[first:last]))
+                attempt(Heights(heights.top[first:last], heights.thick[first:last], heights.base))
             except FAULTS:
                 low, high = first, last
                 break

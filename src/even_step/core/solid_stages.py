@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import TypeAlias
 
-import numpy as np
-
 from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import Contours, ContourSettings, contours
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
+from even_step.core.slicing.foot.brim import BrimSettings
+from even_step.core.slicing.foot.foot import Foot, lay_foot
+from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
 from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Lie, infill
@@ -31,7 +32,8 @@ AT: Given[tuple[float, float]] = Given("place", "copy")
 
 
 def _heights(it: Inputs) -> Heights:
-    return fixed_heights(float(it[MESH].bounds[1, 2]), it.record(HeightSettings))
+    tall = float(it[MESH].bounds[1, 2])
+    return fixed_heights(tall, it.record(HeightSettings)).over(it.record(RaftHeights).lift)
 
 
 def _hanging(it: Inputs) -> Hanging:
@@ -43,7 +45,7 @@ def _hanging(it: Inputs) -> Hanging:
 def _contours(it: Inputs) -> Contours:
     mesh, heights = it[MESH], it[HEIGHTS]
     cuts = heights.cuts
-    if heights.top[0] <= heights.thick[0]:
+    if len(cuts) and heights.tops[0] <= heights.thick[0]:
         # A part thinner than half a layer is not to be missed.
         cuts[0] = min(cuts[0], float(mesh.bounds[1, 2]) / 2)
     return contours(mesh, cuts, it.record(ContourSettings), it.crew)
@@ -76,19 +78,26 @@ def _order(it: Inputs) -> Blocks:
     return order_lines(it[REGIONS], it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
 
 
+def _foot(it: Inputs) -> Foot:
+    outlines = it[REGIONS]
+    first = outlines.outline[outlines.which[:1]]
+    records = it.record(BrimSettings), it.record(RaftHeights), it.record(RaftSettings), it.record(WaySettings)
+    return lay_foot(first, it[HEIGHTS], *records, it.crew)
+
+
 def _ledger(it: Inputs) -> Ledger:
     return ledger(it[REGIONS], it[COVERS], it[BLOCKS], it[HEIGHTS].thick, it.record(LedgerSettings), it.crew)
 
 
-HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings,))
+HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeights))
 HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (HangingSettings,))
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
+FOOT = Stage("foot", "solid", _foot, (REGIONS, HEIGHTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings))
 WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
 COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS), (CoverSettings, BridgeSettings))
 INFILL = Stage("infill", "copy", _infill, (WALLS, COVERS, HEIGHTS, LIE), (InfillSettings,), alike=_bare)
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), (LedgerSettings,))
 
-STAGES_OF_PARTS = (HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS, INFILL, BLOCKS, LEDGER)
-NO_LEDGER = Ledger(np.zeros((0, 5)), np.zeros((0, 2)))
+STAGES_OF_PARTS = (HEIGHTS, HANGING, CONTOURS, REGIONS, FOOT, WALLS, COVERS, INFILL, BLOCKS, LEDGER)

@@ -160,7 +160,7 @@ def stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[P
     for (i, k), number in solid_of.items():
         part, copy = job.parts[i], job.parts[i].copies[k]
         x, y = copy.at or (0.0, 0.0)
-        placed.append(PlacedPart(number, part.id, part.name, k + 1, (round(x, 3), round(y, 3)), copy.turn))
+        placed.append(PlacedPart(number, part.id, part.name, copy.id, k + 1, (round(x, 3), round(y, 3)), copy.turn))
     return in_order, placed
 
 

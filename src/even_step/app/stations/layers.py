@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
+from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
 from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
+from even_step.core.errors import JobError
+from even_step.core.job import edits
+from even_step.core.job.model import Job
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.wording import clock, grams
 
@@ -113,6 +118,15 @@ class FindingRow(QAbstractButton):
         painter.end()
 
 
+def indented(widget: QWidget) -> QWidget:
+    """Put a button under the words of the finding above it."""
+    holder = QWidget()
+    row = line(widget, 1)
+    row.setContentsMargins(22, 0, 0, 8)
+    holder.setLayout(row)
+    return holder
+
+
 EMPTY = "Nothing sliced yet. Slice (F5), then step through the layers here."
 KEPT = "Slice (F5), or click a trial below to see its layers again."
 
@@ -206,6 +220,23 @@ class LayersStation(Sheet):
             row = FindingRow(number, found[number])
             row.clicked.connect(lambda _=False, number=number: self._see(number))
             self._findings.add(row)
+            fix = found[number].get("fix")
+            if fix:
+                mend = button(fix["title"], f"fix {number}", partial(self._mend, found[number]))
+                self._findings.add(indented(mend))
+
+    def _mend(self, finding: dict[str, Any]) -> None:
+        """Give the part that a finding is about the settings that would mend it, as its own."""
+
+        def mended(job: Job) -> Job:
+            number = next((i for i, part in enumerate(job.parts) if part.id == finding["part_id"]), None)
+            if number is None:
+                raise JobError("is not in the job any more", subject=finding["part"])
+            for key, value in finding["fix"]["settings"].items():
+                job = edits.with_setting_of_parts(job, [number], key, value)
+            return job
+
+        edit(self._desk, finding["fix"]["title"], mended)
 
     def _see(self, number: int) -> None:
         """Show the layer and the place of a finding."""

@@ -167,6 +167,8 @@ class RecipeStation(Sheet):
         self._show_detail(made)
         self.ensureWidgetVisible(made)
         made.field.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        # What is told about it is to be read too, once it has its height.
+        QTimer.singleShot(0, self, lambda: QTimer.singleShot(0, self, lambda: self.ensureWidgetVisible(made)))
 
     def _show_detail(self, made: SettingLine) -> None:
         if self._open is made:

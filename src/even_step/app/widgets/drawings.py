@@ -11,10 +11,12 @@ from PySide6.QtWidgets import QWidget
 
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import MARK, font
+from even_step.app.widgets.foot_drawings import FOOT_DRAWINGS
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.job.differences import value_text
 
 BOX = QSize(96, 44)
+MOST_LOOPS = 3  # of a skirt, as far as there is room to draw them
 Draw = Callable[[QPainter, QRectF, Value], None]
 
 
@@ -175,16 +177,16 @@ def _bottom(painter: QPainter, area: QRectF, value: Value) -> None:
 
 
 def _skirt(painter: QPainter, area: QRectF, value: Value) -> None:
-    """Draw a foot from above, with what lies round it."""
+    """Draw a part from above, with the loops round it."""
     foot = area.adjusted(24, 12, -24, -12)
     painter.setBrush(QColor(PAPER.bone))
     painter.setPen(QPen(role_colour("outer-wall"), 2))
     painter.drawRoundedRect(foot, 4, 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(role_colour("skirt"), 2))
-    if value == "skirt":
-        for k in (7, 10):
-            painter.drawRoundedRect(foot.adjusted(-k, -k, k, k), 6, 6)
+    for k in range(min(int(float(value)), MOST_LOOPS)):
+        out = 4 + 3 * k
+        painter.drawRoundedRect(foot.adjusted(-out, -out, out, out), 6, 6)
 
 
 def _speed(painter: QPainter, area: QRectF, value: Value) -> None:
@@ -233,6 +235,7 @@ DRAWINGS: dict[str, Draw] = {
     "motion.first_layer_speed": _speed,
     "heat.nozzle": _heat,
     "heat.bed": _heat,
+    **FOOT_DRAWINGS,
 }
 
 

@@ -32,6 +32,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "mm",
                 f"a bridge of {part.title} spans {length:.1f} mm; they hold up to {most:g} mm{more}",
                 "turn the part, or hold the bridge with supports",
+                *part.ids,
             )
         )
     return found

@@ -22,16 +22,25 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings
+from even_step.core.toolpath.roles import BRIM, RAFT
 from even_step.core.toolpath.toolpath import Toolpath
 
 Severity = Literal["stop", "warn", "note"]
 
 
 @dataclass(frozen=True)
+class Fix:
+    """A remedy that can be applied: what a button says, and the settings the part is to have of its own."""
+
+    title: str
+    settings: Mapping[str, Value]
+
+
+@dataclass(frozen=True)
 class Finding:
     """One fault or caution. ``layer`` is −1 where it is about a whole part, ``part`` empty where it is about the job.
 
-    ``at_mm`` is on the bed.
+    ``at_mm`` is on the bed; ``part_id`` and ``copy_id`` say which copy it is about.
     """
 
     code: str
@@ -44,6 +53,9 @@ class Finding:
     unit: str
     message: str
     remedy: str
+    part_id: str = ""
+    copy_id: str = ""
+    fix: Fix | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,14 +81,15 @@ class SlicedSolid:
 
 @dataclass(frozen=True)
 class PlacedPart:
-    """A copy on the bed: its solid's number, its part's id and name, which copy, where its middle is, and its turn.
+    """A copy on the bed: its solid's number, its part's id and name, its own id, which copy it is, where it stands.
 
-    Of the place mm, of the turn degrees.
+    Its middle in mm, its turn in degrees.
     """
 
     solid: int
     part: str
     name: str
+    id: str
     copy: int
     at: tuple[float, float]
     turn: float = 0.0
@@ -85,6 +98,14 @@ class PlacedPart:
     def title(self) -> str:
         """Name the copy, with its number from the second on."""
         return self.name if self.copy == 1 else f"{self.name} {self.copy}"
+
+    @property
+    def ids(self) -> tuple[str, str]:
+        """The ids of its part and of the copy itself."""
+        return self.part, self.id
+
+
+NOBODY = "", ""  # the ids of what is about no copy
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,7 +135,9 @@ class Evidence:
 
     def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
         """Return the first and the last of a placed part's own layers that hold a line; none where nothing is laid."""
-        own = self.toolpath.own[self.toolpath.part == self.placed.index(part)]
+        path = self.toolpath
+        mine = (path.part == self.placed.index(part)) & (path.role != BRIM) & (path.role != RAFT)
+        own = path.own[mine]
         return (int(own.min()), int(own.max())) if len(own) else None
 
     def layer_of(self, part: PlacedPart, own: int) -> tuple[int, float]:
@@ -132,5 +155,15 @@ def misplaced(part: PlacedPart, at: NDArray[np.float64], amount: float, unit: st
     """Return the finding about a part that stands where it may not; ``at`` is on the bed, mm."""
     place = round(float(at[0]), 3), round(float(at[1]), 3)
     return Finding(
-        "off-bed", "stop", part.title, -1, 0.0, place, round(amount, 3), unit, f"{part.title} {words}", remedy
+        "off-bed",
+        "stop",
+        part.title,
+        -1,
+        0.0,
+        place,
+        round(amount, 3),
+        unit,
+        f"{part.title} {words}",
+        remedy,
+        *part.ids,
     )

@@ -44,4 +44,5 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         "mm²",
         f"an island of {part.title}, {area:.3g} mm² large, begins in the air{more}",
         "turn the part, or hold the island with supports",
+        *part.ids,
     )

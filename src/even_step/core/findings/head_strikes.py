@@ -28,6 +28,7 @@ def check(evidence: Evidence) -> list[Finding]:
             "mm",
             f"the head strikes {one.title} while {other.title} is laid: {one.title} {because}",
             remedy,
+            *one.ids,
         )
         found.setdefault(laid, finding)
     return list(found.values())

@@ -17,7 +17,7 @@ def check(evidence: Evidence) -> list[Finding]:
     for part, solid in evidence.first_of_each():
         tall = float(solid.mesh.bounds[1, 2])
         count = len(solid.heights.top)
-        off = float(solid.heights.top[-1]) - tall
+        off = float(solid.heights.tops[-1]) - tall
         if abs(off) > TOLERANCE:
             told.append(
                 Finding(
@@ -30,6 +30,7 @@ def check(evidence: Evidence) -> list[Finding]:
                     "mm",
                     f"{part.title} is {tall:.2f} mm tall and comes out {tall + off:.2f} mm",
                     "thinner layers, or a height that is a whole number of layers",
+                    *part.ids,
                 )
             )
         finding = _flats(evidence, part, solid, tall)
@@ -39,7 +40,7 @@ def check(evidence: Evidence) -> list[Finding]:
 
 def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float) -> Finding | None:
     """Tell the flat that comes out farthest from where it is drawn."""
-    mesh, tops = solid.mesh, solid.heights.top
+    mesh, tops = solid.mesh, solid.heights.tops
     flat = flat_facets(mesh)
     low = mesh.vertices[mesh.faces[flat, 0], 2]
     inside = (low > TOLERANCE) & (low < tall - TOLERANCE)
@@ -72,4 +73,5 @@ def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float
         "mm",
         f"{flats} inside {part.title} between layers: {heights[worst]:.2f} mm comes out {tops[nearest[worst]]:.2f} mm",
         "a layer height that divides these heights, or thinner layers",
+        *part.ids,
     )

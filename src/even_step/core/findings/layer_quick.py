@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import NOBODY, Evidence, Finding
 
 LEAST_SHARE = 0.95  # of the time: less than a twentieth is not worth a word
 FEW = 3  # layers, such as a tip has
@@ -33,5 +33,6 @@ def check(evidence: Evidence) -> list[Finding]:
             f"{len(quick)} of {laid.sum()} layers take less than {least[layer]:.3g} s although they are laid as "
             f"slowly as allowed, {time[layer]:.1f} s at the least: they stay soft",
             "print several at once, or lower the least speed",
+            *(evidence.placed[part].ids if part >= 0 else NOBODY),
         )
     ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from even_step.core.catalogue import CATALOGUE
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import NOBODY, Evidence, Finding
 
 WIDTHS = tuple(setting for setting in CATALOGUE.values() if setting.limit == "line_width")
 
@@ -12,11 +12,11 @@ def check(evidence: Evidence) -> list[Finding]:
     """Warn of each width beyond what the nozzle is made for."""
     nozzle = evidence.job.machine.extruders[0]
     most = nozzle.line_width[1]
-    tables = [("", (0.0, 0.0), evidence.settings)]
-    tables += [(part.title, part.at, solid.settings) for part, solid in evidence.first_of_each()]
+    tables = [("", (0.0, 0.0), NOBODY, evidence.settings)]
+    tables += [(part.title, part.at, part.ids, solid.settings) for part, solid in evidence.first_of_each()]
     told: set[tuple[str, float]] = set()
     found = []
-    for title, at, settings in tables:
+    for title, at, ids, settings in tables:
         for setting in WIDTHS:
             width = float(settings[setting.key])
             if width <= most + 1e-9 or (setting.key, width) in told:
@@ -26,5 +26,5 @@ def check(evidence: Evidence) -> list[Finding]:
                 f"{setting.label}: {width:g} mm is wider than the {most:g} mm a {nozzle.bore:g} mm nozzle usually lays"
             )
             remedy = "narrower lines; or print slower and warmer, with higher layers"
-            found.append(Finding("line-wide", "warn", title, -1, 0.0, at, width, "mm", words, remedy))
+            found.append(Finding("line-wide", "warn", title, -1, 0.0, at, width, "mm", words, remedy, *ids))
     return found

@@ -28,6 +28,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 f"the surface of {part.title} is torn: gaps up to {worst[1]:.1f} mm wide in {layers} layers "
                 "were closed by straight lines",
                 "mend the model, or look at these layers",
+                *part.ids,
             )
         )
     return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.findings.finding import NOBODY, Evidence, Finding
 from even_step.core.job.model import Bed
 
 TOLERANCE = 0.001  # mm
@@ -34,6 +34,7 @@ def _too_tall(evidence: Evidence) -> list[Finding]:
                     "mm",
                     f"{part.title} needs {reach:.1f} mm of height, the machine has {height:g} mm",
                     "lay it down or scale it",
+                    *part.ids,
                 )
             )
     return found
@@ -82,5 +83,6 @@ def _off_the_edge(evidence: Evidence) -> list[Finding]:
             "mm",
             f"lines of {name} reach {amount:.2f} mm off the bed",
             "bring the skirt nearer or leave it out" if part < 0 else "move the part inward",
+            *(evidence.placed[part].ids if part >= 0 else NOBODY),
         )
     ]

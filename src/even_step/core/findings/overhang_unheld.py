@@ -74,4 +74,5 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDA
         f"{area.sum():.0f} mm² of {part.title} hang past the machine's limit with nothing beneath{where} "
         f"at {hangs.low[mine].min():.1f} mm",
         "turn the part, or hold this with supports",
+        *part.ids,
     )

@@ -52,6 +52,7 @@ def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
                 "mm²",
                 f"{a.title} and {b.title} run into each other",
                 "move one of them, or arrange the parts",
+                *a.ids,
             )
     return None
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
+from even_step.core.findings.finding import NOBODY, Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.plane import region
 from even_step.core.slicing.infill.infill import ignored_by
 from even_step.core.slicing.walls import STACKED
@@ -52,6 +52,13 @@ INFILL = tuple(
         "grading_depth",
     )
 )
+RAFT = (
+    "foot.over_raft_speed",
+    *(
+        f"foot.raft_{name}"
+        for name in ("margin", "gap", "base_layers", "middle_layers", "layers", "base_height", "height", "density")
+    ),
+)
 RULES = (
     Idle(INFILL, _nothing("infill.density"), "there is no infill", "raise the infill density"),
     *(
@@ -83,6 +90,19 @@ RULES = (
         "raise the number of walls",
     ),
     Idle(
+        tuple(f"foot.{name}" for name in ("brim_side", "brim_width", "brim_gap", "brim_up_to")),
+        lambda values, _: values["foot.kind"] != "brim",
+        "there is no brim",
+        "choose a brim for the foot",
+    ),
+    Idle(
+        RAFT,
+        lambda values, _: values["foot.kind"] != "raft",
+        "there is no raft",
+        "choose a raft for the foot",
+    ),
+    Idle(("foot.line_width",), lambda values, _: values["foot.kind"] == "bare", "there is no foot", "choose a foot"),
+    Idle(
         ("skirt.distance", "skirt.least_length", "skirt.line_width"),
         _nothing("skirt.loops"),
         "there is no skirt",
@@ -111,10 +131,10 @@ def check(evidence: Evidence) -> list[Finding]:
     first = {part.part: part for part in reversed(evidence.placed)}
     # What the job changes may have its effect in one part alone.
     everywhere = [solid.settings for _, solid in solids] or [evidence.settings]
-    told += _idle(evidence, "", (0.0, 0.0), evidence.job.settings, everywhere)
+    told += _idle(evidence, None, evidence.job.settings, everywhere)
     for one in evidence.job.parts:
         placed = first[one.id]
-        told += _idle(evidence, one.name, placed.at, one.settings, [evidence.solids[placed.solid].settings])
+        told += _idle(evidence, placed, one.settings, [evidence.solids[placed.solid].settings])
     for part, solid in solids:
         if solid.settings["infill.grading"] != "none" and not _idle_for(
             "infill.grading", [solid.settings], evidence.bore
@@ -129,9 +149,9 @@ def _idle_for(key: str, tables: Sequence[Values], bore: float) -> Idle | None:
     return rules[0][0] if rules and all(rules) else None
 
 
-def _idle(
-    evidence: Evidence, title: str, at: tuple[float, float], changed: Values, tables: Sequence[Values]
-) -> list[Finding]:
+def _idle(evidence: Evidence, placed: PlacedPart | None, changed: Values, tables: Sequence[Values]) -> list[Finding]:
+    """Tell what of the settings of the job, or of a part's own, has no effect in any of some tables of values."""
+    title, at, ids = (placed.name, placed.at, placed.ids) if placed else ("", (0.0, 0.0), NOBODY)
     found = []
     for key in dict.fromkeys(key for rule in RULES for key in rule.keys):
         if key not in changed or changed[key] == find_setting(key).default:
@@ -139,7 +159,7 @@ def _idle(
         idle = _idle_for(key, tables, evidence.bore)
         if idle:
             message = f"{find_setting(key).label} has no effect: {idle.because}"
-            found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, idle.remedy))
+            found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, idle.remedy, *ids))
     return found
 
 
@@ -152,4 +172,4 @@ def _too_small_to_grade(part: PlacedPart, solid: SlicedSolid) -> list[Finding]:
         return []
     words = f"{part.title} is too small for its infill to grow sparser: all of it lies within {depth:g} mm"
     remedy = "a smaller depth, or no grading"
-    return [Finding("setting-idle", "note", part.title, -1, 0.0, part.at, depth, "mm", words, remedy)]
+    return [Finding("setting-idle", "note", part.title, -1, 0.0, part.at, depth, "mm", words, remedy, *part.ids)]

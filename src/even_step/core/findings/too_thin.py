@@ -44,4 +44,5 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         "a finer nozzle"
         if settings.thicken
         else f"draw it {least:g} mm thick, lay one line where too thin, or fit a finer nozzle",
+        *part.ids,
     )

@@ -29,6 +29,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "mm",
                 f"the top {lost:.2f} mm of {part.title} are too thin for any line and are left out",
                 "one line where too thin, a finer nozzle, or a blunter tip",
+                *part.ids,
             )
         )
     return found

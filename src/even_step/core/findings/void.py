@@ -40,6 +40,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "mm²",
                 f"{part.title} has voids between its lines in {where}, {void[layer]:.1f} mm² in this one",
                 "another line width or number of walls",
+                *part.ids,
             )
         )
     return found

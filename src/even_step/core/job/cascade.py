@@ -90,11 +90,21 @@ def complaints(job: Job, resolved: Resolved) -> dict[str, SettingError]:
     """Return what is wrong with values that the machine cannot do, or that do not go together, by key."""
     found: dict[str, SettingError] = {}
     for key, setting in CATALOGUE.items():
+        if not _in_use(key, resolved.values):
+            continue
         wrong = _beyond_limit(setting, resolved.values[key], job.machine)
         if wrong:
             found[key] = wrong
     narrow = _narrow_lines(resolved.values)
     return found | {key: wrong for key, wrong in narrow.items() if key not in found}
+
+
+def _in_use(key: str, values: Mapping[str, Value]) -> bool:
+    """Tell whether a setting of a foot is one of the foot that is chosen: what is not laid needs no room."""
+    kind = values["foot.kind"]
+    if key == "foot.line_width":
+        return kind != "bare"
+    return kind == "raft" or not key.startswith(("foot.raft_", "foot.over_raft_"))
 
 
 def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
@@ -126,13 +136,15 @@ def _beyond_limit(setting: Setting, value: Value, machine: Machine) -> SettingEr
 
 def _narrow_lines(values: Mapping[str, Value]) -> dict[str, SettingError]:
     """A line is laid flat: it can be no narrower than it is high."""
-    height = max(float(values["layers.height"]), float(values["layers.first_height"]))
-    return {
-        key: SettingError(
-            f"a line {values[key]:g} mm wide cannot be {height:g} mm high",
-            subject=key,
-            remedy=f"at least {height:g} mm, or thinner layers",
-        )
-        for key in WIDTH_KEYS
-        if float(values[key]) < height
-    }
+    layers = ["layers.height", "layers.first_height"]
+    of_raft = ["foot.raft_base_height", "foot.raft_height"] if values["foot.kind"] == "raft" else []
+    found = {}
+    for key in (one for one in WIDTH_KEYS if _in_use(one, values)):
+        height = max(float(values[one]) for one in (layers + of_raft if key == "foot.line_width" else layers))
+        if float(values[key]) < height:
+            found[key] = SettingError(
+                f"a line {values[key]:g} mm wide cannot be {height:g} mm high",
+                subject=key,
+                remedy=f"at least {height:g} mm, or thinner layers",
+            )
+    return found

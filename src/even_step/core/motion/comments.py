@@ -56,7 +56,7 @@ class GcodeJob:
         values, courses = self.resolved.values, self.toolpath.courses
         turn = np.cumsum(courses.clear > 0)  # parts that are laid one by one each begin anew
         last = np.full(int(turn.max(initial=0)) + 1, -1)
-        firsts = courses.layer[courses.number == 0]
+        firsts = courses.layer[courses.on_bed()]
         np.maximum.at(last, turn[firsts], firsts)
         first = np.arange(len(turn)) <= last[turn]
         return [values["heat.first_nozzle" if hot else "heat.nozzle"] for hot in first]

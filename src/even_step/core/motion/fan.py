@@ -28,7 +28,9 @@ class FanSettings:
 def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.int64]:
     """Return how fast the fan turns on each path, 0 to 255, (P,)."""
     record = records.of_paths(toolpath)
-    cooled = toolpath.own >= records.each("from_layer", record)
+    lowest = np.append(toolpath.courses.lowest(), 0)[toolpath.part]
+    over_raft = (toolpath.own >= 0) & (lowest < 0)  # it is to come off again
+    cooled = over_raft | (toolpath.own - lowest >= records.each("from_layer", record))
     share = np.where(cooled, records.each("fan", record), 0.0)
     share = np.where(toolpath.role == BRIDGE, records.each("bridge_fan", record), share)
     return np.round(share * A_PERCENT).astype(np.int64)

@@ -123,7 +123,7 @@ def _least_times(
             after = next_of.get(int(courses.part[c]), k + 1)
             others = until[k + 1] - until[after]
             wanted[k] = max(wanted[k], least[c] - others)
-            next_of[int(courses.part[c])] = k
+        next_of |= dict.fromkeys(courses.part[begins[k] : begins[k + 1]].tolist(), k)
         until[k] = until[k + 1] + max(layer_time[k], wanted[k])
     return wanted
 

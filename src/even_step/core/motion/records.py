@@ -27,6 +27,10 @@ class Records(Generic[R]):
         records = tuple(dict.fromkeys((job, *parts)))
         return cls(records, tuple(records.index(part) for part in parts))
 
+    def of_each(self) -> list[R]:
+        """Return the record of each placed part."""
+        return [self.records[number] for number in self.of_part]
+
     def of_paths(self, toolpath: Toolpath) -> NDArray[np.int64]:
         """Return the number of each path's record, (P,); what is no part's has the job's."""
         # The last stands for part −1.

@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, heat, motion, travel
+from even_step.core.catalogue import bridges, foot, heat, motion, travel
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.toolpath.roles import BOTTOM, BRIDGE, INNER_WALL, OUTER_WALL, SKIRT, TOP
@@ -34,6 +34,7 @@ class LineSettings:
     first_flow: Annotated[float, travel.FIRST_FLOW]
     bridge_speed: Annotated[float, bridges.SPEED]
     bridge_flow: Annotated[float, bridges.FLOW]
+    over_raft_speed: Annotated[float, foot.OVER_RAFT_SPEED]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
 
 
@@ -98,8 +99,10 @@ def path_speeds(
     )
     small = _small_loops(toolpath, lengths, lines.each("small_loop", record))
     wanted = np.where(small, np.minimum(wanted, lines.each("small_speed", record)), wanted)
-    first = toolpath.own == 0
+    first = toolpath.on_bed()
     wanted = np.where(first, np.minimum(wanted, first_speed), wanted)
+    over_raft = (toolpath.own == 0) & ~first
+    wanted = np.where(over_raft, np.minimum(wanted, lines.each("over_raft_speed", record)), wanted)
     flow = lines.each("flow", record)
     flow = np.where(first, flow * lines.each("first_flow", record) / 100.0, flow) / 100.0
     strand = np.array([strand_section(settings.bore, one.bridge_flow) for one in lines.records])[record]

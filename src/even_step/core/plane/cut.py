@@ -81,3 +81,26 @@ def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -
         starts_of(np.bincount(of, minlength=int(long.sum()))),
         starts_of(np.bincount(owner[long], minlength=len(regions))),
     )
+
+
+def lines_outside(lines: list[Points], taken: shapely.Geometry, shortest: float) -> list[Points]:
+    """Return what of some lines lies outside a region, in pieces no shorter than ``shortest`` mm, on the grid.
+
+    A closed line that nothing is cut from stays as it is.
+    """
+    out = []
+    for line in lines:
+        drawn = shapely.linestrings(line)
+        if not shapely.intersects(drawn, taken):
+            out.append(line)
+            continue
+        left = shapely.line_merge(shapely.difference(drawn, taken))
+        pieces = shapely.get_parts(left)
+        pieces = pieces[(shapely.get_type_id(pieces) == 1) & (shapely.length(pieces) >= shortest)]
+        out += [np.round(shapely.get_coordinates(piece), valid.DECIMALS) + 0.0 for piece in pieces]
+    return out
+
+
+def holder_of(points: Points, pieces: Regions) -> Index:
+    """Return for each point the piece it lies in, or is nearest to, (n,)."""
+    return np.asarray(shapely.STRtree(pieces).nearest(shapely.points(points)), np.int64)

@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import travel as keys
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, starts_of
+from even_step.core.slicing.foot.skirt import Skirt
 from even_step.core.slicing.ordering import Blocks, Ordered
-from even_step.core.slicing.skirt import Skirt
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.roles import SKIRT
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
 
-Stretch = tuple[int, int, int]  # number of the placed part, first path and last in its blocks
+Stretch = tuple[int, int, int, int]  # number of the placed part, foot or part, first path and last in those blocks
 
 
 @dataclass(frozen=True)
@@ -30,9 +30,9 @@ class TravelSettings:
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """Blocks and where they stand: shift in mm, number of the placed part."""
+    """Blocks of a foot and of the part on it, and where they stand: shift in mm, number of the placed part."""
 
-    blocks: Blocks
+    blocks: tuple[Blocks, Blocks]
     at: tuple[float, float]
     part: int
 
@@ -64,10 +64,11 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
 def assemble(placed: list[Placed], skirt: Skirt, courses: Courses, settings: TravelSettings, crew: Crew) -> Toolpath:
     """Lay out the toolpath of all courses in their order; the skirt comes first."""
     plan = [
-        _stretch(placed[part].blocks, part, number) for part, number in zip(courses.part, courses.number, strict=True)
+        _stretch(placed[part].blocks[source], int(part), int(source), item)
+        for part, source, item in zip(courses.part, courses.source, courses.item, strict=True)
     ]
     loops = _skirt(skirt)
-    sizes = [_size(placed[part].blocks.paths, first, last) for part, first, last in plan]
+    sizes = [_size(placed[part].blocks[source].paths, first, last) for part, source, first, last in plan]
     places = np.cumsum([(len(loops[1]) - 1, len(loops[0]), 0), *sizes], axis=0)
     layer = places[courses.begins(), 0].astype(np.int64)
     layer[:1] = 0
@@ -84,10 +85,10 @@ def assemble(placed: list[Placed], skirt: Skirt, courses: Courses, settings: Tra
     return out
 
 
-def _stretch(blocks: Blocks, part: int, number: int) -> Stretch:
-    """Return which paths one of a part's own layers has."""
-    b = blocks.which[number]
-    return int(part), int(blocks.block[b]), int(blocks.block[b + 1])
+def _stretch(blocks: Blocks, part: int, source: int, item: int) -> Stretch:
+    """Return which paths a layer of some blocks has."""
+    b = blocks.which[item]
+    return part, source, int(blocks.block[b]), int(blocks.block[b + 1])
 
 
 def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
@@ -98,8 +99,8 @@ def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
 
 def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], number: int, thick: float) -> None:
     """Copy a stretch to its place: path, point and passed point ``at``."""
-    _, first, last = stretch
-    b, (p, n, v) = one.blocks.paths, at
+    _, source, first, last = stretch
+    b, (p, n, v) = one.blocks[source].paths, at
     a, z = b.start[first], b.start[last]
     _put(
         out,
@@ -128,7 +129,7 @@ def _repeats(plan: list[Stretch], courses: Courses) -> Index:
     count = len(courses.top)
     begins = courses.begins().tolist()
     own = np.zeros(count, np.bool_)
-    own[courses.layer[courses.number == 0]] = True
+    own[courses.layer[courses.number <= 0]] = True
     own[courses.clear > 0] = True
     out, seen = np.arange(count), dict[object, int]()
     for k in range(1, count - 1):

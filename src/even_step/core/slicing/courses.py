@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import order
 from even_step.core.plane.ragged import Index
 from even_step.core.slicing.heights import Heights
-from even_step.core.toolpath.courses import Courses
+from even_step.core.toolpath.courses import FOOT, PART, Courses
 
 
 @dataclass(frozen=True)
@@ -22,21 +22,52 @@ class PartOrder:
     parts: Annotated[str, order.PARTS]
 
 
-def by_top(heights: Sequence[Heights], way: Index) -> Courses:
+@dataclass(frozen=True, eq=False)
+class Pile:
+    """All courses of one copy: those of its foot, then its own.
+
+    Attributes
+    ----------
+    top, thick : (C,) float64
+        mm.
+    number, source, item : (C,) int64
+        As in ``Courses``.
+    """
+
+    top: NDArray[np.float64]
+    thick: NDArray[np.float64]
+    number: Index
+    source: Index
+    item: Index
+
+
+def pile_of(top: NDArray[np.float64], thick: NDArray[np.float64], number: Index, own: Heights) -> Pile:
+    """Put a part on its foot, whose tops, thicknesses (mm) and numbers are given."""
+    counts = len(top), len(own.top)
+    return Pile(
+        np.concatenate((top, own.top)),
+        np.concatenate((thick, own.thick)),
+        np.concatenate((number, np.arange(counts[1]))),
+        np.repeat((FOOT, PART), counts),
+        np.concatenate([np.arange(count) for count in counts]),
+    )
+
+
+def by_top(piles: Sequence[Pile], way: Index) -> Courses:
     """Lay all parts together: whatever has the lowest top comes first, so that the nozzle is never below anything laid.
 
     Parameters
     ----------
-    heights
+    piles
         Of each placed part.
     way : (P,) int64
         The order in which parts of one top are visited; back in every other layer.
     """
-    part, number, thick, tops = _all(heights)
-    top, layer = np.unique(tops, return_inverse=True)
+    part, all_ = _all(piles)
+    top, layer = np.unique(all_.top, return_inverse=True)
     rank = np.argsort(way)[part]
-    laid = np.lexsort((np.where(layer % 2 == 0, rank, -rank), layer))
-    return Courses(part[laid], number[laid], thick[laid], layer[laid], top, np.zeros(len(top)))
+    laid = np.lexsort((all_.source, np.where(layer % 2 == 0, rank, -rank), layer))
+    return _courses(part, all_, laid, layer[laid], top, np.zeros(len(top)))
 
 
 def in_sequence(wished: tuple[int, ...], otherwise: Index) -> Index:
@@ -46,12 +77,12 @@ def in_sequence(wished: tuple[int, ...], otherwise: Index) -> Index:
     return np.lexsort((rank, np.where(places < 0, len(places), places)))
 
 
-def one_by_one(heights: Sequence[Heights], sequence: Index, above: float, strikes: NDArray[np.bool_]) -> Courses:
+def one_by_one(piles: Sequence[Pile], sequence: Index, above: float, strikes: NDArray[np.bool_]) -> Courses:
     """Lay each part whole before the next.
 
     Parameters
     ----------
-    heights
+    piles
         Of each placed part.
     sequence : (P,) int64
         Which part comes when.
@@ -60,21 +91,32 @@ def one_by_one(heights: Sequence[Heights], sequence: Index, above: float, strike
     strikes : (P, P) bool
         Row ``i``, column ``j``: part ``i`` stands and the head strikes it while ``j`` is laid.
     """
-    part, number, thick, top = _all(heights)
-    rank = np.argsort(sequence)[part]
-    laid = np.lexsort((number, rank))
-    part, number, thick, top = part[laid], number[laid], thick[laid], top[laid]
+    part, all_ = _all(piles)
+    laid = np.lexsort((all_.source, all_.top, np.argsort(sequence)[part]))
+    top, of = all_.top[laid], part[laid]
+    fresh = np.append(True, (np.diff(top) != 0) | (np.diff(of) != 0))
     stands = np.maximum.accumulate(top)
     clear = np.zeros(len(top))
-    later = np.flatnonzero(number[1:] == 0) + 1
+    later = np.flatnonzero(np.diff(of) != 0) + 1
     clear[later] = stands[later - 1] + above
     pairs = [(int(i), int(j)) for k, j in enumerate(sequence) for i in sequence[:k] if strikes[i, j]]
-    return Courses(part, number, thick, np.arange(len(top)), top, clear, tuple(pairs))
+    return _courses(part, all_, laid, np.cumsum(fresh) - 1, top[fresh], clear[fresh], tuple(pairs))
 
 
-def _all(heights: Sequence[Heights]) -> tuple[Index, Index, NDArray[np.float64], NDArray[np.float64]]:
-    counts = np.array([len(one.top) for one in heights], np.int64)
-    part = np.repeat(np.arange(len(counts)), counts)
-    number = np.arange(len(part)) - np.repeat(np.cumsum(counts) - counts, counts)
-    thick = np.concatenate([one.thick for one in heights])
-    return part, number, thick, np.concatenate([one.top for one in heights])
+def _courses(
+    part: Index,
+    all_: Pile,
+    laid: Index,
+    layer: Index,
+    top: NDArray[np.float64],
+    clear: NDArray[np.float64],
+    strikes: tuple[tuple[int, int], ...] = (),
+) -> Courses:
+    return Courses(
+        part[laid], all_.number[laid], all_.source[laid], all_.item[laid], all_.thick[laid], layer, top, clear, strikes
+    )
+
+
+def _all(piles: Sequence[Pile]) -> tuple[Index, Pile]:
+    part = np.repeat(np.arange(len(piles)), [len(pile.top) for pile in piles])
+    return part, Pile(*(np.concatenate([getattr(pile, name) for pile in piles]) for name in Pile.__dataclass_fields__))

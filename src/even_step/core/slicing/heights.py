@@ -48,15 +48,27 @@ class Heights:
         Height of each layer's top above the bed, mm.
     thick : (L,) float64
         Thickness of each layer, mm.
+    base : float
+        How high the solid stands over the bed, on what is laid beneath it, mm.
     """
 
     top: NDArray[np.float64]
     thick: NDArray[np.float64]
+    base: float = 0.0
 
     @property
     def cuts(self) -> NDArray[np.float64]:
-        """The middle of each layer, where it is cut, mm."""
-        return self.top - self.thick / 2
+        """The middle of each layer, where the solid is cut: counted from its own bottom, mm."""
+        return self.top - self.thick / 2 - self.base
+
+    @property
+    def tops(self) -> NDArray[np.float64]:
+        """Height of each layer's top over the solid's own bottom, mm."""
+        return self.top - self.base
+
+    def over(self, base: float) -> Heights:
+        """Return the same layers, higher up."""
+        return Heights(np.round(self.top + base, 3), self.thick, base)
 
 
 def first_top(tall: float, first: float, least: float) -> float:

@@ -13,7 +13,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, travel
+from even_step.core.catalogue import bridges, foot, travel
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.bead import line_section, strand_section
@@ -66,11 +66,12 @@ class LedgerSettings:
     flow: Annotated[float, travel.FLOW]
     first_flow: Annotated[float, travel.FIRST_FLOW]
     bridge_flow: Annotated[float, bridges.FLOW]
+    foot: Annotated[str, foot.KIND]
     bore: float
 
     def flow_of(self, *, first: bool) -> float:
-        """Return the flow of all lines of the first layer, or of another one."""
-        return self.flow / 100.0 * (self.first_flow / 100.0 if first else 1.0)
+        """Return the flow of all lines of the first layer, or of another one; over a raft the first is like others."""
+        return self.flow / 100.0 * (self.first_flow / 100.0 if first and self.foot != "raft" else 1.0)
 
 
 def ledger(

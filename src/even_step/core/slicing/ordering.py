@@ -145,6 +145,12 @@ def order_lines(
     return Blocks(which, content, _joined(many) if many else _nothing(), block)
 
 
+def no_blocks() -> Blocks:
+    """Return no layers."""
+    none = np.empty(0, np.int64)
+    return Blocks(none, none, _nothing(), np.zeros(1, np.int64))
+
+
 def _nothing() -> Ordered:
     none = np.zeros(1, np.int64)
     short, flag = np.empty(0, np.float32), np.empty(0, np.bool_)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import numpy as np
 
-from even_step.core.catalogue import outline
+from even_step.core.catalogue import foot, outline
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
@@ -18,11 +18,12 @@ from even_step.core.work import Crew, runs_of
 
 @dataclass(frozen=True)
 class RegionSettings:
-    """Allowances, mm."""
+    """Allowances, mm; over a raft the first layer is not pressed onto the bed."""
 
     allowance: Annotated[float, outline.ALLOWANCE]
     hole_allowance: Annotated[float, outline.HOLE_ALLOWANCE]
     first_allowance: Annotated[float, outline.FIRST_ALLOWANCE]
+    foot: Annotated[str, foot.KIND]
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +47,7 @@ def outlines_of(contours: Contours, settings: RegionSettings, crew: Crew) -> Out
     which, outlines = _without_slits(contours, crew)
     if settings.allowance or settings.hole_allowance:
         outlines = _allowed(outlines, settings.allowance, settings.hole_allowance, crew)
-    if settings.first_allowance and len(which):
+    if settings.first_allowance and settings.foot != "raft" and len(which):
         first = region.offset(outlines[which[:1]], settings.first_allowance)
         outlines = np.concatenate((outlines, first))
         which = which.copy()

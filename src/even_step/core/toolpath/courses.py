@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Index = NDArray[np.int64]
+FOOT, PART = 0, 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -19,7 +20,11 @@ class Courses:
     part : (C,) int64
         Number of the placed part.
     number : (C,) int64
-        Which of its own layers, counted from 0.
+        Which of its own layers, counted from 0; of its foot below 0 beneath it, 0 beside the first.
+    source : (C,) int64
+        Whether its foot is laid or the part itself: ``FOOT``, ``PART``.
+    item : (C,) int64
+        Which layer of those.
     thick : (C,) float64
         mm.
     layer : (C,) int64
@@ -34,6 +39,8 @@ class Courses:
 
     part: Index
     number: Index
+    source: Index
+    item: Index
     thick: NDArray[np.float64]
     layer: Index
     top: NDArray[np.float64]
@@ -42,8 +49,18 @@ class Courses:
 
     def layers_of(self, part: int) -> Index:
         """Return the layer of the bed of each of a placed part's own layers."""
-        mine = np.flatnonzero(self.part == part)
-        return self.layer[mine[np.argsort(self.number[mine])]]
+        mine = np.flatnonzero((self.part == part) & (self.source == PART))
+        return self.layer[mine[np.argsort(self.item[mine])]]
+
+    def lowest(self) -> Index:
+        """Return the number of each placed part's course that is laid on the bed, (P,): below 0 over a raft."""
+        out = np.zeros(int(self.part.max(initial=-1)) + 1, np.int64)
+        np.minimum.at(out, self.part, self.number)
+        return out
+
+    def on_bed(self) -> NDArray[np.bool_]:
+        """Tell which courses are laid on the bed, (C,)."""
+        return np.asarray(self.number == self.lowest()[self.part])
 
     def thickest(self) -> NDArray[np.float64]:
         """Return the thickness of the thickest course of each layer, (L,), mm."""

@@ -28,6 +28,8 @@ SOLID = ROLE_NUMBER["solid"]
 INFILL = ROLE_NUMBER["infill"]
 BRIDGE = ROLE_NUMBER["bridge"]
 SKIRT = ROLE_NUMBER["skirt"]
+BRIM = ROLE_NUMBER["brim"]
+RAFT = ROLE_NUMBER["raft"]
 TRAVEL = ROLE_NUMBER["travel"]
 #: What lies within a part and is hidden by the layers above it.
 INSIDE = tuple(ROLE_NUMBER[name] for name in ("inner-wall", "gap-fill", "solid", "infill"))

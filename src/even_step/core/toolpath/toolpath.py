@@ -28,7 +28,7 @@ class Toolpath:
     part : (P,) int32
         Number of the placed part, −1 for none.
     own : (P,) int32
-        Which of its part's own layers it belongs to; the first is laid on the bed.
+        Which of its part's own layers it belongs to; of a foot below 0 beneath the first, 0 beside it.
     via : (V, 2) float64
         Points passed on the ways to the paths.
     via_start : (P + 1,) int64
@@ -75,6 +75,10 @@ class Toolpath:
     def closed(self) -> NDArray[np.bool_]:
         """Tell which paths end where they begin, (P,)."""
         return np.asarray(_closed(self.xy, self.start))
+
+    def on_bed(self) -> NDArray[np.bool_]:
+        """Tell which paths are laid on the bed, (P,)."""
+        return np.asarray(self.own == np.append(self.courses.lowest(), 0)[self.part])
 
     def layer_of_path(self) -> Index:
         """Return which layer each path is in, (P,)."""

@@ -1,4 +1,4 @@
-"""Stage 8: what is laid round the parts first."""
+"""The skirt: what is laid round all parts first."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Annotated
 
 import numpy as np
 
-from even_step.core.catalogue import foot, skirt
+from even_step.core.catalogue import skirt
 from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.ragged import Rings
@@ -18,9 +18,8 @@ MOST_LOOPS = 100
 
 @dataclass(frozen=True)
 class SkirtSettings:
-    """How many loops, how far off, how long in all, how wide; mm. ``foot`` is what holds the parts."""
+    """How many loops, how far off, how long in all, how wide; mm."""
 
-    foot: Annotated[str, foot.KIND]
     loops: Annotated[int, skirt.LOOPS]
     distance: Annotated[float, skirt.DISTANCE]
     least_length: Annotated[float, skirt.LEAST_LENGTH]
@@ -42,7 +41,7 @@ def lay_skirt(footprints: list[object], height: float, settings: SkirtSettings) 
     Parameters
     ----------
     footprints
-        The placed first layers, one region a part.
+        What lies on the bed, placed: first layers and feet.
     height
         Thickness of the first layer, mm.
     settings

@@ -1,0 +1,1 @@
+"""What holds parts to the bed: brim and raft of each, and the skirt round all."""
