@@ -19,7 +19,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.core.job import edits
 from even_step.core.job.model import Machine, Recipe
 from even_step.core.job.shipped import find
-from even_step.core.toolpath.colours import ROLE_COLOURS
+from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
 from tests.shapes import ball, box, extruded, inside_out, write_stl
 
 
@@ -104,7 +104,7 @@ def test_the_section_covers_what_its_lines_cover(hand, tmp_path):
     hand.desk.view.show_layers(0, 10, trial.lines.count)
     hand.canvas.look_from(replace(hand.canvas.camera, target=(110.0, 110.0, 0.0), distance=90.0))
     picture = picture_of(hand)
-    covered = near(picture, ROLE_COLOURS["outer-wall"], 150) * hand.canvas.camera.mm_a_point**2
+    covered = near(picture, TABLE[ROLE_NUMBER["outer-wall"]].colour, 150) * hand.canvas.camera.mm_a_point**2
     assert covered == pytest.approx(4 * (30 - 0.45) * 0.45, rel=0.12)
 
 

@@ -23,8 +23,7 @@ from even_step.app.widgets.sheet import Group, Sheet, label, line
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.errors import SettingError
 from even_step.core.job.shipped import DATA
-from even_step.core.toolpath.colours import ROLE_COLOURS
-from even_step.core.toolpath.roles import ROLES
+from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
 from even_step.core.wording import clock, grams, millimetres, size
 
 
@@ -278,11 +277,10 @@ def test_masses_and_sizes_read_short():
 
 
 def test_every_role_has_a_colour_of_its_own_but_what_lies_round_the_parts():
-    assert set(ROLE_COLOURS) == set(ROLES)
     stone = {"skirt", "brim", "raft", "purge"}
-    others = [colour for role, colour in ROLE_COLOURS.items() if role not in stone]
+    others = [role.colour for role in TABLE if role.word not in stone]
     assert len(others) == len(set(others))
-    assert role_colour("outer-wall").name().upper() == ROLE_COLOURS["outer-wall"].upper()
+    assert role_colour("outer-wall").name().upper() == TABLE[ROLE_NUMBER["outer-wall"]].colour.upper()
 
 
 def luminance(colour):
@@ -307,7 +305,7 @@ def test_roles_that_meet_differ_in_lightness_for_any_eye():
         ("outer-wall", "infill"),
         ("top", "bottom"),
     ):
-        a, b = sorted((luminance(ROLE_COLOURS[one]), luminance(ROLE_COLOURS[other])))
+        a, b = sorted((luminance(TABLE[ROLE_NUMBER[one]].colour), luminance(TABLE[ROLE_NUMBER[other]].colour)))
         assert (b + 0.05) / (a + 0.05) > 1.4, (one, other)
 
 

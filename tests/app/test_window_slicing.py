@@ -16,7 +16,7 @@ from even_step.cli import main
 from even_step.core.job import edits
 from even_step.core.job.shipped import DATA
 from even_step.core.motion.check import check_gcode
-from even_step.core.toolpath.colours import ROLE_COLOURS
+from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
 from tests.app.file_dialogs import answer
 from tests.shapes import ball, box, write_stl
 
@@ -173,7 +173,7 @@ def test_a_hidden_role_is_not_drawn(block):
     block.slice()
     block.key(Qt.Key.Key_5)
     shown = picture_of(block)
-    slate = np.array(QColor(ROLE_COLOURS["outer-wall"]).getRgb()[2::-1])
+    slate = np.array(QColor(TABLE[ROLE_NUMBER["outer-wall"]].colour).getRgb()[2::-1])
     near = (np.abs(shown.astype(int) - slate).sum(axis=2) < 60).sum()
     block.click("role outer-wall", RoleRow)
     hidden = picture_of(block)

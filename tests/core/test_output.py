@@ -11,7 +11,7 @@ from even_step.core.errors import OutputError
 from even_step.core.job.model import Bed
 from even_step.core.output import write_whole
 from even_step.core.picture import section_picture
-from even_step.core.toolpath.colours import ROLE_COLOURS
+from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
 from tests.shapes import box
 
 
@@ -62,9 +62,9 @@ def test_a_section_shows_the_roles_in_their_colours(sliced):
     colours = {colour: count for count, colour in image.getcolors(1 << 20)}
     assert max(image.size) == 1200
     for role in ("outer-wall", "inner-wall", "infill"):
-        assert colours.get(tuple(bytes.fromhex(ROLE_COLOURS[role][1:])), 0) > 1000
+        assert colours.get(tuple(bytes.fromhex(TABLE[ROLE_NUMBER[role]].colour[1:])), 0) > 1000
     # 20 mm of 36 mm are the part; its four outer walls are 0.45 mm wide.
-    wall = colours[tuple(bytes.fromhex(ROLE_COLOURS["outer-wall"][1:]))] * (36 / 1200) ** 2
+    wall = colours[tuple(bytes.fromhex(TABLE[ROLE_NUMBER["outer-wall"]].colour[1:]))] * (36 / 1200) ** 2
     # Their edges are smoothed and the inner wall lies over them a little.
     assert 0.6 * 80 * 0.45 < wall < 80 * 0.45
 

@@ -32,14 +32,14 @@ def test_nothing_changed_computes_nothing(tmp_path):
 @pytest.mark.parametrize(
     ("change", "stale"),
     [
-        ({"infill.density": 30}, {"infill", "order", "ledger", "motion"}),
+        ({"infill.density": 30}, {"infill", "order", "ledger", "purge", "motion"}),
         ({"motion.print_speed": 70}, {"motion"}),
         ({"travel.lift": 0.5}, {"motion"}),
         ({"skirt.distance": 7}, {"foot", "order", "motion"}),
-        ({"top.layers": 2}, {"covers", "infill", "order", "ledger", "motion"}),
-        ({"walls.seam": "corner"}, {"order", "ledger", "motion"}),
+        ({"top.layers": 2}, {"covers", "infill", "order", "ledger", "purge", "motion"}),
+        ({"walls.seam": "corner"}, {"order", "ledger", "purge", "motion"}),
         ({"heat.nozzle": 205}, set()),
-        ({"walls.count": 2}, {"walls", "covers", "infill", "order", "ledger", "motion"}),
+        ({"walls.count": 2}, {"walls", "covers", "infill", "order", "ledger", "purge", "motion"}),
         ({"layers.height": 0.15}, ALL - {"read", "hanging"}),
     ],
 )

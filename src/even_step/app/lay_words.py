@@ -27,7 +27,6 @@ LAY_WORDS: dict[str, tuple[str, ...]] = {
     "card": ("slice.export",),
     "compare": ("go.layers", "slice.run"),
     "brim": ("foot.kind", "foot.brim_width", "foot.brim_side", "skirt.loops"),
-    "raft": ("foot.kind", "foot.raft_gap", "foot.raft_margin"),
     "support": ("go.supports", "parts.pose"),
     "colour": ("go.machine",),
     "second nozzle": ("go.machine",),

@@ -17,12 +17,14 @@ from even_step.app.window import Window
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count
+from even_step.core.job.model import Machine, Material
+from even_step.core.job.shipped import find
 
 SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
 SEEN = 1
 CUP = [(1, 0), (1, 1), (1, 2)]
-LOUVRE_LAYER, FOOT_LAYER = 30, 12
+LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER = 30, 12, 13
 FOOTED = "mast bracket", "bearing hub"
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
@@ -232,6 +234,32 @@ def _feet_back(window: Window) -> None:
     window.area.canvas.fit_all()
 
 
+def _two_materials(window: Window) -> None:
+    """The demo on the machine with two extruders, the infill of the second."""
+    desk = window.desk
+    desk.view.set("station", "Parts")
+    twin = edits.on_machine(desk.job, find(Machine, "Alder 300 twin"))
+    twin = edits.with_material(twin, 1, find(Material, "PETG"))
+    for key in ("extruder.infill", "extruder.covers"):
+        twin = edits.with_setting(twin, key, 2)
+    desk.store.do("two materials", twin)
+
+
+def _by_material(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("station", "Layers")
+    desk.view.set("colour_by", "material")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, MATERIAL_LAYER, trial.lines.count)
+    window.area.canvas.fit_all()
+
+
+def _one_material(window: Window) -> None:
+    window.desk.view.set("colour_by", "role")
+    window.run("edit.undo")
+
+
 def _second_bed(window: Window) -> None:
     """Bring in more than there is room for: an assembly, a cap drawn in inches, a torn mesh."""
     window.desk.view.set("station", "Parts")
@@ -278,6 +306,10 @@ def _scenes() -> Iterator[Scene]:
     yield "", _slice, _sliced
     yield "layers_foot", _laid_on_feet, at_once
     yield "", _feet_back, at_once
+    yield "", _two_materials, at_once
+    yield "", _slice, _sliced
+    yield "layers_materials", _by_material, at_once
+    yield "", _one_material, at_once
     yield "", _second_bed, _brought_in
     yield "second_bed", _body, at_once
     yield "unit_proposal", _unit, at_once

@@ -34,6 +34,17 @@ class TrialLines:
     top: NDArray[np.float64]
     thick: NDArray[np.float64]
     layer_time: NDArray[np.float64]
+    path: NDArray[np.int32]
+    wall_path: NDArray[np.int32]
+    face_path: NDArray[np.int32]
+    inside_path: NDArray[np.int32]
+    by_material: NDArray[np.float32]
+    by_part: NDArray[np.float32]
+    by_height: NDArray[np.float32]
+    by_speed: NDArray[np.float32]
+    by_flow: NDArray[np.float32]
+    by_fan: NDArray[np.float32]
+    by_time: NDArray[np.float32]
     path_start: NDArray[np.int64]
     path_end_time: NDArray[np.float64]
 
@@ -45,7 +56,11 @@ class TrialLines:
     @property
     def nbytes(self) -> int:
         """How much memory they hold."""
-        return int(self.points.nbytes * 1.5) + int(self.path_start.nbytes + self.path_end_time.nbytes)
+        return int(self.points.nbytes * 1.75) + 7 * self.by_part.nbytes + 2 * self.path_start.nbytes
+
+    def of_paths(self, channel: str) -> NDArray[np.float32]:
+        """Return the number of each path in a channel, (P,)."""
+        return getattr(self, f"by_{channel}")  # type: ignore[no-any-return]
 
 
 @dataclass(eq=False)

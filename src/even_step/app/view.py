@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from even_step.core.catalogue.setting import Level
+from even_step.core.channels import Channel
 
 STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
 TOOLS = ("move", "turn", "size", "face", "pose", "measure")
@@ -22,6 +23,7 @@ class View(QObject):
         self.bed = 0
         self.layers = (0, 0)
         self.hidden_roles: frozenset[str] = frozenset({"travel"})
+        self.colour_by: Channel = "role"
         self.section = False
         self.level: Level = "short"
         self.along = 1.0

@@ -6,18 +6,22 @@ import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.job.model import Head, MotionLimits
+from even_step.core.layout.nest import Ground
+from even_step.core.layout.shadow import shadow_of
 from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
 from even_step.core.motion.speeds import LineSettings, MotionSettings
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.assembly import Placed, TravelSettings, assemble, visiting_order
+from even_step.core.slicing.assembly import Placed, TravelSettings, assemble, visiting_order, with_retraction
+from even_step.core.slicing.changes import LaidBy, Turns, take_turns
 from even_step.core.slicing.clearance import safe_sequence, struck
 from even_step.core.slicing.courses import PartOrder, Pile, by_top, in_sequence, one_by_one, pile_of
 from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import kept_apart
 from even_step.core.slicing.foot.skirt import Skirt, SkirtSettings, lay_skirt
 from even_step.core.slicing.ordering import Blocks
+from even_step.core.slicing.tower import Tower, TowerSettings, build_tower, tower_place
 from even_step.core.solid_stages import AT, BLOCKS, FOOT, HEIGHTS, MESH, REGIONS
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.toolpath import Toolpath
@@ -25,6 +29,9 @@ from even_step.core.toolpath.toolpath import Toolpath
 PLANNER: Given[MotionLimits] = Given("planner", "bed")
 HEAD: Given[Head] = Given("head", "bed")
 WISHED: Given[tuple[int, ...]] = Given("wished order", "bed")  # the place of each copy, as far as somebody said it
+PURGED: Given[dict[tuple[int, int], float]] = Given("purged", "bed")  # mm³, by the extruders before and after
+TOWER_WISH: Given[tuple[float, float] | None] = Given("tower", "bed")
+GROUND: Given[Ground] = Given("ground", "bed")
 PASSES_OVER = 2.0  # mm, of the nozzle over what stands, on its way to the next part
 
 
@@ -44,6 +51,7 @@ def _skirt(it: Inputs) -> Skirt:
         for ground, at in zip(grounds, it.each(AT), strict=True)
         for one in ground
     ]
+    feet += list(tower_shape(it[TOWER], it[TOWER_AT]))
     lowest = min(float(pile.top[0]) for pile in _piles(it))
     return lay_skirt(feet, lowest, it.record(SkirtSettings))
 
@@ -66,11 +74,45 @@ def _courses(it: Inputs) -> Courses:
     return one_by_one(piles, in_sequence(it[WISHED], safe_sequence(strikes, tall, way)), PASSES_OVER, strikes)
 
 
+def _turns(it: Inputs) -> Turns:
+    feet = it[FEET]
+    blocks = list(zip(feet, it.each(BLOCKS), strict=True))
+    return take_turns(it[COURSES], blocks, [one.of_role() for one in it.records(LaidBy).of_each()])
+
+
+def _tower(it: Inputs) -> Tower:
+    turns, settings, purged = it[TURNS], it.record(TowerSettings), it[PURGED]
+    volumes = [(layer, purged.get((before, after), settings.volume)) for layer, before, after in turns.changes()]
+    return build_tower(it[COURSES], volumes, settings)
+
+
+def _no_tower(tower: Tower) -> str:
+    """Without a tower it is all the same for what."""
+    return "" if tower.side else "none"
+
+
+def _tower_at(it: Inputs) -> tuple[float, float]:
+    side, wished = it[TOWER].side, it[TOWER_WISH]
+    if side == 0.0 or wished:
+        return wished or (0.0, 0.0)
+    shapes = [[shadow_of(mesh).shape, *foot.ground] for mesh, foot in zip(it.each(MESH), it.each(FOOT), strict=True)]
+    taken = [region.shifted(one, *at) for some, at in zip(shapes, it.each(AT), strict=True) for one in some]
+    return tower_place(side, it[GROUND], taken)
+
+
+def tower_shape(tower: Tower, at: tuple[float, float]) -> Regions:
+    """Return what a tower covers of the bed, (1,); nothing where there is none."""
+    half = tower.side / 2
+    square = region.rectangle(at[0] - half, at[1] - half, at[0] + half, at[1] + half)
+    return np.array([square], object) if half else region.nothing(1)
+
+
 def _toolpath(it: Inputs) -> Toolpath:
     feet = it[FEET]
     laid = zip(feet, it.each(BLOCKS), it.each(AT), strict=True)
-    standing = [Placed((foot, blocks), at, i) for i, (foot, blocks, at) in enumerate(laid)]
-    return assemble(standing, it[SKIRT], it[COURSES], it.record(TravelSettings), it.crew)
+    standing = [Placed((foot, blocks), at) for foot, blocks, at in laid]
+    path = assemble(standing, it[TURNS], it[TOWER], it[TOWER_AT], it[SKIRT], it[COURSES], it.crew)
+    return with_retraction(path, it.record(TravelSettings))
 
 
 def _motion(it: Inputs) -> MotionPlan:
@@ -79,9 +121,14 @@ def _motion(it: Inputs) -> MotionPlan:
 
 
 FEET = Stage("foot", "bed", _feet, (REGIONS, FOOT, AT), own=(BrimSettings,))
-SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, AT, HEIGHTS), (SkirtSettings,))
 COURSES = Stage("courses", "bed", _courses, (FOOT, HEIGHTS, AT, MESH, HEAD, WISHED), (PartOrder,))
-TOOLPATH = Stage("order", "bed", _toolpath, (FEET, BLOCKS, AT, SKIRT, COURSES), (TravelSettings,))
+TURNS = Stage("order", "bed", _turns, (FEET, BLOCKS, COURSES), own=(LaidBy,))
+TOWER = Stage("purge", "bed", _tower, (TURNS, COURSES, PURGED), (TowerSettings,), alike=_no_tower)
+TOWER_AT = Stage("purge", "bed", _tower_at, (TOWER, MESH, AT, FOOT, TOWER_WISH, GROUND), alike=repr)
+SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, AT, HEIGHTS, TOWER, TOWER_AT), (SkirtSettings,))
+TOOLPATH = Stage(
+    "order", "bed", _toolpath, (FEET, BLOCKS, AT, TURNS, TOWER, TOWER_AT, SKIRT, COURSES), (TravelSettings,)
+)
 MOTION = Stage("motion", "bed", _motion, (TOOLPATH, PLANNER), (MotionSettings,), own=(LineSettings,))
 
-STAGES_OF_BED = (FEET, SKIRT, COURSES, TOOLPATH, MOTION)
+STAGES_OF_BED = (FEET, COURSES, TURNS, TOWER, TOWER_AT, SKIRT, TOOLPATH, MOTION)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypeVar, cast
@@ -63,10 +64,12 @@ class Unit:
     ----------
     of
         Which of them.
-    settings
-        The values that hold for it.
+    tables
+        The values that hold for it, by extruder.
     fixed
-        What records take that is no setting: the nozzle's bore and the like, by the names of their fields.
+        What records take that is no setting, by the names of their fields: the nozzle's bore and the like; by extruder.
+    tools
+        Which extruder lays what of it.
     given
         What it brings along, each with the text it is known by.
     under
@@ -76,8 +79,9 @@ class Unit:
     """
 
     of: Of
-    settings: Mapping[str, Value]
-    fixed: Mapping[str, Any]
+    tables: tuple[Mapping[str, Value], ...]
+    fixed: tuple[Mapping[str, Any], ...]
+    tools: Mapping[str, int]
     given: Mapping[Given[Any], tuple[Any, str]]
     under: tuple[Unit, ...] = ()
     title: str = ""
@@ -88,15 +92,26 @@ class Unit:
             return (self,)
         return tuple(unit for one in self.under for unit in one.sources(of))
 
-    def record(self, kind: type[R]) -> R:
-        """Fill a record of settings."""
+    @property
+    def settings(self) -> Mapping[str, Value]:
+        """The values that hold for its walls."""
+        return self.tables[self.tools["walls"]]
+
+    def record(self, kind: type[R], extruder: int | None = None) -> R:
+        """Fill a record of settings, for an extruder or for the one that lays what the record is about."""
+        if extruder is None:
+            extruder = self.tools[getattr(kind, "LAYS", "walls")]
         settings = settings_read_by(cast("type", kind))
-        rest = {name: self.fixed[name] for name in _fields(kind) if name not in settings}
-        return take(kind, self.settings, **rest)
+        rest = {name: self.fixed[extruder][name] for name in _fields(kind) if name not in settings}
+        return take(kind, self.tables[extruder], **rest)
+
+    def records(self, kind: type[R]) -> list[R]:
+        """Fill a record of settings for each extruder."""
+        return [self.record(kind, extruder) for extruder in range(len(self.tables))]
 
 
-def _fields(kind: type) -> Iterable[str]:
-    return cast("Mapping[str, object]", kind.__dataclass_fields__)  # type: ignore[attr-defined]
+def _fields(kind: Any) -> Iterable[str]:
+    return (item.name for item in dataclasses.fields(kind))
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,7 +152,7 @@ class Inputs:
 
 def records_of(bed: Unit, kind: type[R]) -> Records[R]:
     """Return a bed's record for the job and one for each of its copies."""
-    return Records.of(bed.record(kind), [copy.record(kind) for copy in bed.under])
+    return Records.of(bed.records(kind), [copy.records(kind) for copy in bed.under])
 
 
 Guard = Callable[["Runner", Unit, Callable[[], Any]], Any]

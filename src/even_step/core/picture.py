@@ -10,8 +10,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from even_step.core.job.model import Bed
-from even_step.core.toolpath.colours import ROLE_COLOURS
-from even_step.core.toolpath.roles import ROLE_NUMBER
+from even_step.core.toolpath.roles import TABLE
 from even_step.core.toolpath.toolpath import Toolpath
 
 FINER = 3  # drawn so many times larger, then shrunk: smooth edges
@@ -61,11 +60,10 @@ def section_picture(toolpath: Toolpath, layer: int, bed: Bed, longest: int = 160
     draw = ImageDraw.Draw(image)
     view = _View(float(low[0]), float(high[1]), scale * FINER)
     _paper(draw, view, low, high, bed)
-    colours = {ROLE_NUMBER[name]: colour for name, colour in ROLE_COLOURS.items()}
     for p in range(first, last):
         points = view.points(toolpath.xy[toolpath.start[p] : toolpath.start[p + 1]])
         wide = float(toolpath.width[p]) * view.scale
-        _stroke(draw, points, wide, colours[int(toolpath.role[p])])
+        _stroke(draw, points, wide, TABLE[int(toolpath.role[p])].colour)
     image = image.resize((size[0], size[1]), Image.Resampling.LANCZOS)
     out = io.BytesIO()
     image.save(out, "PNG", optimize=True)

@@ -9,16 +9,30 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.bed_stages import HEAD, MOTION, PLANNER, STAGES_OF_BED, TOOLPATH, WISHED
+from even_step.core.bed_stages import (
+    GROUND,
+    HEAD,
+    MOTION,
+    PLANNER,
+    PURGED,
+    STAGES_OF_BED,
+    TOOLPATH,
+    TOWER,
+    TOWER_AT,
+    TOWER_WISH,
+    WISHED,
+    tower_shape,
+)
 from even_step.core.catalogue.setting import settings_read_by
 from even_step.core.errors import JobError
 from even_step.core.faults import guarded
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.graph import Given, Runner, Unit, records_of
+from even_step.core.job.arrange import ground_of
 from even_step.core.job.beds import bed_count
-from even_step.core.job.cascade import Scopes, resolve
-from even_step.core.job.model import Job
+from even_step.core.job.cascade import Scopes, resolve, tools_of
+from even_step.core.job.model import Job, purged
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.records import Records
@@ -48,7 +62,7 @@ from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew
 
 #: Settings that only the machine's code and the layer heads carry; they are read where these are written.
-WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed")
+WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "heat.idle_nozzle")
 
 
 GRAPH = (*STAGES_OF_PARTS, *STAGES_OF_BED)
@@ -90,6 +104,7 @@ class Sliced:
     toolpath: Toolpath
     plan: MotionPlan
     lines: Records[LineSettings]
+    fans: Records[FanSettings]
     motion: MotionSettings
     findings: tuple[Finding, ...]
 
@@ -128,7 +143,9 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     motion = bed.record(MotionSettings)
     with run.timed("findings"):
         lift = motion.lift if motion.lift > 0 else 0.0
-        found = findings(Evidence(job, sliced, tuple(placed), ledgers, scopes.job.values, lift, toolpath, plan))
+        tower = tower_shape(runner.value(TOWER, bed), runner.value(TOWER_AT, bed))
+        evidence = Evidence(job, sliced, tuple(placed), ledgers, scopes.job.values, lift, toolpath, plan, tower)
+        found = findings(evidence)
     return Sliced(
         job,
         scopes,
@@ -139,6 +156,7 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
         toolpath,
         plan,
         records_of(bed, LineSettings),
+        records_of(bed, FanSettings),
         motion,
         tuple(found),
     )
@@ -152,21 +170,26 @@ def _steps(job: Job) -> int:
 
 def _units(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[PlacedPart]) -> Unit:
     """Return the bed with its copies over their solids: what the stages are walked for."""
-    nozzle, machine = job.machine.extruders[0], job.machine
-    fixed = {
-        "bore": nozzle.bore,
-        "nozzle_least": nozzle.layer_height[0],
-        "nozzle_most": nozzle.layer_height[1],
-        "overhang": min(machine.overhang_limit),
-        "melt_limit": job.materials[0].flow_limit,
-        "filament": machine.filament_diameter,
-        "highest": machine.height,
-    }
+    machine = job.machine
+    fixed = tuple(
+        {
+            "bore": nozzle.bore,
+            "nozzle_least": nozzle.layer_height[0],
+            "nozzle_most": nozzle.layer_height[1],
+            "overhang": min(machine.overhang_limit),
+            "melt_limit": material.flow_limit,
+            "filament": machine.filament_diameter,
+            "highest": machine.height,
+            "change_time": machine.change_time,
+        }
+        for nozzle, material in zip(machine.extruders, job.materials, strict=False)
+    )
     of_solids = [
         Unit(
             "solid",
-            solid.resolved.values,
+            tuple(one.values for one in solid.resolved),
             fixed,
+            tools_of(solid.resolved[0].values),
             {
                 MESH: (solid.mesh, solid.key),
                 ONE_SHELL: (solid.is_one_shell, ""),
@@ -180,13 +203,22 @@ def _units(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Plac
     for part in placed:
         solid = of_solids[part.solid]
         lie = solid.record(InfillSettings).lie(part.at, part.turn)
-        of_copy: dict[Given[Any], tuple[Any, str]] = {AT: (part.at, repr(part.at)), LIE: (lie, repr(lie))}
-        copies.append(Unit("copy", solid.settings, fixed, of_copy, (solid,), part.name))
+        of_copy: dict[Given[Any], tuple[Any, str]] = {
+            one: (value, repr(value)) for one, value in ((AT, part.at), (LIE, lie))
+        }
+        copies.append(Unit("copy", solid.tables, fixed, solid.tools, of_copy, (solid,), part.name))
     wished = tuple(job.order.index(part.part) if part.part in job.order else -1 for part in placed)
-    given: dict[Given[Any], tuple[Any, str]] = {
-        one: (value, repr(value)) for one, value in ((PLANNER, machine.motion), (HEAD, machine.head), (WISHED, wished))
-    }
-    return Unit("bed", scopes.job.values, fixed, given, tuple(copies))
+    brought = (
+        (PLANNER, machine.motion),
+        (HEAD, machine.head),
+        (WISHED, wished),
+        (PURGED, purged(job)),
+        (TOWER_WISH, job.tower),
+    )
+    given: dict[Given[Any], tuple[Any, str]] = {one: (value, repr(value)) for one, value in brought}
+    given[GROUND] = ground_of(machine.bed, job.layout), repr((machine.bed, job.layout))
+    tables = tuple(one.values for one in scopes.whole)
+    return Unit("bed", tables, fixed, tools_of(tables[0]), given, tuple(copies))
 
 
 def _guard(runner: Runner, unit: Unit, make: Callable[[], Any]) -> Any:
@@ -200,7 +232,8 @@ def _guard(runner: Runner, unit: Unit, make: Callable[[], Any]) -> Any:
         again = Runner(StageRun(hands, StageCache(0)))
         again.preset(HEIGHTS, solid, heights)
         lie = solid.record(InfillSettings).lie((0.0, 0.0), 0.0)
-        again.value(LEDGER, Unit("copy", solid.settings, solid.fixed, {LIE: (lie, "")}, (solid,)))
+        copy = Unit("copy", solid.tables, solid.fixed, solid.tools, {LIE: (lie, "")}, (solid,))
+        again.value(LEDGER, copy)
 
     return guarded(make, unit.title, lambda: runner.value(HEIGHTS, solid), attempt)
 

@@ -9,30 +9,31 @@ from typing import Any
 import numpy as np
 
 from even_step import __version__
-from even_step.core.catalogue.setting import take
 from even_step.core.findings.finding import SlicedSolid
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
-from even_step.core.motion.fan import FanSettings, path_fans
+from even_step.core.motion.fan import path_fans
 from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_role
-from even_step.core.motion.records import Records
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
 from even_step.core.stages import StageRun
+from even_step.core.toolpath.roles import ROLES
 
 REPORT_VERSION = 1
 
 
 def material_used(sliced: Sliced) -> list[dict[str, Any]]:
-    """Return length, volume, mass and cost for each material; the first lays everything."""
+    """Return length, volume, mass and cost of each material in use, with its extruder counted from 1."""
+    volumes = np.bincount(sliced.toolpath.extruder, sliced.plan.volume, len(sliced.job.materials))
     used = []
-    for i, material in enumerate(sliced.job.materials):
-        volume = float(sliced.plan.volume.sum()) if i == 0 else 0.0
+    for i in np.unique(sliced.toolpath.extruder).tolist() or [0]:
+        material, volume = sliced.job.materials[i], float(volumes[i])
         mass = volume / 1000.0 * material.density
         used.append(
             {
                 "name": material.name,
+                "extruder": i + 1,
                 "length_mm": volume / sliced.motion.filament_area,
                 "volume_mm3": volume,
                 "mass_g": mass,
@@ -44,18 +45,16 @@ def material_used(sliced: Sliced) -> list[dict[str, Any]]:
 
 def gcode_job(sliced: Sliced) -> GcodeJob:
     """Return what the writer needs of a slice."""
-    own = [take(FanSettings, sliced.solids[part.solid].settings) for part in sliced.placed]
-    fans = Records.of(take(FanSettings, sliced.scopes.job.values), own)
     return GcodeJob(
         sliced.job,
-        sliced.scopes.job,
+        sliced.scopes.whole,
         sliced.toolpath,
         sliced.plan,
         sliced.motion,
         tuple((part.name, part.copy) for part in sliced.placed),
-        material_used(sliced)[0]["mass_g"],
+        sum(used["mass_g"] for used in material_used(sliced)),
         dict(sliced.job.settings),
-        path_fans(sliced.toolpath, fans),
+        path_fans(sliced.toolpath, sliced.fans),
     )
 
 
@@ -63,6 +62,8 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
     """Return the report as a record that JSON can hold."""
     heat = sliced.job.machine.heating
     values = sliced.scopes.job.values
+    used = [one["extruder"] - 1 for one in material_used(sliced)]
+    hottest = max(float(sliced.scopes.whole[number].values["heat.first_nozzle"]) for number in used)
     return {
         "version": REPORT_VERSION,
         "program": f"even-step {__version__}",
@@ -81,9 +82,11 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         },
         "time_s": sliced.plan.total,
         "time_by_role_s": time_by_role(sliced.toolpath, sliced.plan),
-        "heat_up_s": heat_up_time(heat, float(values["heat.first_nozzle"]), float(values["heat.bed"])),
+        "heat_up_s": heat_up_time(heat, hottest, float(values["heat.bed"])),
         "material": material_used(sliced),
+        "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),
+        "mass_by_role_g": _mass_by_role(sliced),
         "ledger": _ledger(sliced, by_layer=ledger_by_layer),
         "unsupported_area_mm2": sum(sliced.solids[part.solid].hanging.total for part in sliced.placed),
         "contact_area_mm2": sum(_contact(sliced.solids[part.solid]) for part in sliced.placed),
@@ -93,6 +96,14 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "cache": run.hits(),
         "trials": [],
     }
+
+
+def _mass_by_role(sliced: Sliced) -> dict[str, float]:
+    """Return the mass of each role that occurs, g."""
+    density = np.array([material.density for material in sliced.job.materials]) / 1000.0
+    mass = sliced.plan.volume * density[sliced.toolpath.extruder]
+    totals = np.bincount(sliced.toolpath.role, mass, len(ROLES))
+    return {name: float(total) for name, total in zip(ROLES, totals, strict=True) if total > 0}
 
 
 def _listed(values: Any) -> list[float]:

@@ -107,13 +107,13 @@ def files_of(job: Job, resolved: Resolved, run: StageRun) -> Files:
 
 @dataclass(frozen=True, eq=False)
 class PosedSolid:
-    """A posed mesh with the hash of what it was made from, the settings it is laid with, and its part's name."""
+    """A posed mesh with the hash of what it was made from, what holds for it by extruder, and its part's name."""
 
     model: Model
     mesh: Mesh
     matrix: NDArray[np.float64]
     key: str
-    resolved: Resolved
+    resolved: tuple[Resolved, ...]
     title: str
 
     @property
@@ -138,8 +138,8 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
-        resolved = scopes.of(part)
-        key = stands, tuple(resolved.values[one] for one in OF_A_PART)
+        resolved = scopes.parts[part.id]
+        key = stands, tuple(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):
                 meshes[stands], _ = set_down(model.merged(), matrix)
@@ -178,7 +178,7 @@ def settled(job: Job, run: StageRun) -> Job:
     if all(copy_at(job, spot).at is not None for spot in spots_of(job)):
         return job
     whole = cascade(job)
-    scopes = Scopes(whole, {part.id: whole for part in job.parts})
+    scopes = Scopes((whole,), {part.id: (whole,) for part in job.parts})
     solids, solid_of = _posed(job, files_of(job, whole, run), scopes, run)
     return over_beds(job, _outlines(solid_of, solids))
 

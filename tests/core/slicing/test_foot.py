@@ -228,7 +228,7 @@ def test_a_foot_changed_makes_nothing_of_the_part_anew(tmp_path):
     job = job_of(write_stl(tmp_path / "part.stl", holed_block(24, 10, 6)), {**BARE, "foot.kind": "brim"})
     slice_again(tmp_path, job, cache=cache)
     again = slice_again(tmp_path, job.with_settings({"foot.brim_width": 3}), cache=cache)
-    assert again.run.made == {"foot", "courses", "order", "motion"}
+    assert again.run.made == {"foot", "courses", "order", "purge", "motion"}
 
 
 @pytest.mark.parametrize("kind", ["brim", "raft"])

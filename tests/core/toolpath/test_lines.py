@@ -11,7 +11,7 @@ from even_step.core.section import layer_voids
 from even_step.core.slicing.footprint import footprint, share_ground
 from even_step.core.toolpath import lines as lines_module
 from even_step.core.toolpath.lines import STRAY, coarse_lines, lines_of, parted
-from even_step.core.toolpath.roles import BOTTOM, INSIDE, OUTER_WALL, TOP
+from even_step.core.toolpath.roles import BOTTOM, HIDDEN, OUTER_WALL, TOP
 from tests.conftest import mended
 from tests.shapes import ball, box
 
@@ -57,12 +57,12 @@ def test_coarse_lines_stray_no_further_than_said(sliced):
 
 def test_parted_lines_are_all_lines_and_hold_no_travel(sliced):
     whole = coarse_lines(lines_of(sliced(box(20, 20, 4)).sliced.toolpath))
-    inside, walls, faces = parted(whole, INSIDE, (OUTER_WALL,))
+    inside, walls, faces = parted(whole, HIDDEN, (OUTER_WALL,))
     assert len(inside.points) + len(walls.points) + len(faces.points) == len(whole.points)
     assert set(np.unique(walls.points[:, 5])) == {OUTER_WALL}
     assert {TOP, BOTTOM} <= set(np.unique(faces.points[:, 5]))
     assert faces.layer[-1] == len(faces.points)
-    assert set(np.unique(inside.points[:, 5])) <= set(INSIDE)
+    assert set(np.unique(inside.points[:, 5])) <= set(HIDDEN)
     assert (inside.points[:, 3] >= 0).all()
 
 

@@ -36,6 +36,8 @@ ZOOM_A_NOTCH = 0.88
 BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
 MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
+#: Pieces of the view that are drawn.
+SEEN = frozenset({"layers", "along", "station", "hidden_roles", "colour_by", "tool", "section", "bed"})
 
 
 class Canvas(QWidget):
@@ -103,7 +105,7 @@ class Canvas(QWidget):
         if piece == "finding":
             self._bring_finding_into_view()
         shows_lines = piece == "trial" and self.desk.view.station in LINES_AT
-        if shows_lines or piece in {"layers", "along", "station", "hidden_roles", "tool", "section", "bed"}:
+        if shows_lines or piece in SEEN:
             self.rebuild()
 
     def _bring_finding_into_view(self) -> None:

@@ -9,24 +9,31 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.palette import STEPS, shades_of
 from even_step.app.canvas.part_drawer import LIGHT
-from even_step.app.canvas.programs import give, lit, program
+from even_step.app.canvas.programs import give, program
 from even_step.app.canvas.scene import LinesShape
 from even_step.app.trials import TrialLines
-from even_step.core.toolpath.colours import ROLE_COLOURS
-from even_step.core.toolpath.roles import INSIDE, OUTER_WALL, ROLES
+from even_step.core.toolpath.roles import HIDDEN, OUTER_WALL, TABLE, TRAVEL
 
 ROW = 24  # bytes of a point
 MOST_TOGETHER = 4  # layers whose walls are drawn as one: more would be seen
 FIELDS = (("start", 0, 3), ("width", 12, 1), ("high", 16, 1), ("role", 20, 1), ("end", ROW, 3))
+ROLE_AT = 20  # bytes of a point before its role
+A_SHADE = 4  # bytes
 
 
 @dataclass(eq=False)
 class _Points:
-    """Points in the memory of the graphics card, and where each layer begins."""
+    """Points in the memory of the graphics card, the path of each, and where each layer begins.
+
+    ``shades`` are where in the palette each point is; none where its role says it.
+    """
 
     buffer: moderngl.Buffer
+    path: NDArray[np.int32]
     layer: NDArray[np.int64]
+    shades: moderngl.Buffer | None = None
 
 
 class LineDrawer:
@@ -34,23 +41,24 @@ class LineDrawer:
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
-        self._program = program(ctx, "line", "line")
+        self._program = program(ctx, "line", "line", TRAVEL=TRAVEL)
         self._array = ctx.vertex_array(self._program, [])
         self._lines: TrialLines | None = None
         self._whole: _Points | None = None
         self._walls: _Points | None = None
         self._faces: _Points | None = None
         self._inside: _Points | None = None
-        give(self._program, hidden=0)
-        inks = np.array([lit(ROLE_COLOURS[role]) for role in ROLES] + [(0.0, 0.0, 0.0)], np.float32)
-        self._program["inks"].write(inks.tobytes())  # type: ignore[union-attr]
+        self._palette = ctx.texture((STEPS, 1), 3, dtype="f4")
+        self._palette.filter = moderngl.NEAREST, moderngl.NEAREST
+        self._channel = ""
+        give(self._program, hidden=0, travelling=TABLE[TRAVEL].colour)
 
-    def _upload(self, points: NDArray[np.float32], layer: NDArray[np.int64]) -> _Points:
+    def _upload(self, points: NDArray[np.float32], layer: NDArray[np.int64], path: NDArray[np.int32]) -> _Points:
         # One row more, for a segment reads the point after its own.
         buffer = self._ctx.buffer(reserve=(len(points) + 1) * ROW)
         if len(points):
             buffer.write(np.ascontiguousarray(points).data)
-        return _Points(buffer, layer)
+        return _Points(buffer, path, layer)
 
     def take(self, lines: TrialLines) -> bool:
         """Hold the lines of a trial, instead of those of another; returns whether they were not held before."""
@@ -58,14 +66,35 @@ class LineDrawer:
             return False
         self._free()
         self._lines = lines
-        self._whole = self._upload(lines.points, lines.layer)
-        self._walls = self._upload(lines.wall_points, lines.wall_layer)
-        self._faces = self._upload(lines.face_points, lines.face_layer)
-        self._inside = self._upload(lines.inside_points, lines.inside_layer)
+        self._whole = self._upload(lines.points, lines.layer, lines.path)
+        self._walls = self._upload(lines.wall_points, lines.wall_layer, lines.wall_path)
+        self._faces = self._upload(lines.face_points, lines.face_layer, lines.face_path)
+        self._inside = self._upload(lines.inside_points, lines.inside_layer, lines.inside_path)
+        self._channel = ""
         return True
+
+    def paint(self, lines: TrialLines, channel: str) -> None:
+        """Colour the lines that are held by a channel; whatever it is, it is one number a point and a palette."""
+        if channel == self._channel:
+            return
+        self._channel = channel
+        shades = shades_of(lines, channel)
+        self._palette.write(shades.colours.tobytes())
+        for points in self._sets():
+            if points.shades:
+                points.shades.release()
+            points.shades = None
+            if shades.place is not None and len(points.path):
+                points.shades = self._ctx.buffer(np.append(shades.place[points.path], np.float32(0.0)).tobytes())
+        give(self._program, span=(0.5 / STEPS, 1.0 / STEPS) if shades.place is None else (0.0, 1.0))
+
+    def _sets(self) -> list[_Points]:
+        return [one for one in (self._whole, self._walls, self._faces, self._inside) if one]
 
     def begin(self, shape: LinesShape, camera: Camera) -> None:
         """Prepare for drawing a shape, whose lines are held."""
+        self.paint(shape.lines, shape.colour_by)
+        self._palette.use(0)
         right, _, toward = camera.axes
         # More from the side than parts are lit: lines are darker than bone, and their shape must still be seen.
         way = 2.0 * LIGHT[0] * right + 0.3 * toward + np.array([0.0, 0.0, LIGHT[2]])
@@ -92,6 +121,9 @@ class LineDrawer:
                 stride=ROW,
                 divisor=1,
             )
+        shades, at, stride = (points.shades, 0, A_SHADE) if points.shades else (points.buffer, ROLE_AT, ROW)
+        place = self._program["shade"].location  # type: ignore[union-attr]
+        self._array.bind(place, "f", shades, "1f4", offset=at + first * stride, stride=stride, divisor=1)
         self._array.render(moderngl.TRIANGLE_STRIP, vertices=6, instances=count)
 
     def draw_range(self, first: int, last: int) -> None:
@@ -110,7 +142,7 @@ class LineDrawer:
         a, end = int(shape.lines.layer[shape.last]), shape.end_of_last
         drawn = end - a + self._draw_layers(self._faces, shape, 1)
         stacks = [self._walls]
-        if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in INSIDE):
+        if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in HIDDEN):
             stacks.append(self._inside)
         below = sum(int(points.layer[shape.last] - points.layer[shape.first]) for points in stacks)
         each = min(max(1, -(-below // max(1, budget - drawn))), MOST_TOGETHER)
@@ -135,13 +167,15 @@ class LineDrawer:
         return drawn
 
     def _free(self) -> None:
-        for points in (self._whole, self._walls, self._faces, self._inside):
-            if points:
-                points.buffer.release()
+        for points in self._sets():
+            points.buffer.release()
+            if points.shades:
+                points.shades.release()
         self._whole = self._walls = self._faces = self._inside = None
 
     def release(self) -> None:
         """Free all memory."""
         self._free()
         self._array.release()
+        self._palette.release()
         self._program.release()

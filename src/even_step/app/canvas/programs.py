@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,12 +29,17 @@ void main() {
 """
 
 
-def program(ctx: moderngl.Context, vertex: str, fragment: str) -> moderngl.Program:
-    """Build a program from two shader files."""
+def program(ctx: moderngl.Context, vertex: str, fragment: str, **numbers: int) -> moderngl.Program:
+    """Build a program from two shader files; ``numbers`` are what their constants are called and worth."""
     return ctx.program(
-        vertex_shader=(SHADERS / f"{vertex}.vert").read_text(),
-        fragment_shader=(SHADERS / f"{fragment}.frag").read_text(),
+        vertex_shader=_with(numbers, (SHADERS / f"{vertex}.vert").read_text()),
+        fragment_shader=_with(numbers, (SHADERS / f"{fragment}.frag").read_text()),
     )
+
+
+def _with(numbers: Mapping[str, int], source: str) -> str:
+    version, _, rest = source.partition("\n")
+    return "\n".join((version, *(f"const int {name} = {value};" for name, value in numbers.items()), rest))
 
 
 def give(made: moderngl.Program, **values: Any) -> None:

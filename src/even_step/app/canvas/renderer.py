@@ -44,7 +44,8 @@ class _Wanted:
         a, b = self.scene.lines, other.scene.lines
         if a is None or b is None:
             return self.scene is other.scene
-        return (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
+        same = (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
+        return same and a.colour_by == b.colour_by
 
 
 class Renderer:

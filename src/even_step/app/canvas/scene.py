@@ -75,6 +75,7 @@ class LinesShape:
     last: int
     along: float
     hidden: int
+    colour_by: str = "role"
 
     @property
     def end_of_last(self) -> int:
@@ -168,10 +169,10 @@ def _lines(desk: Desk) -> LinesShape | None:
         return None
     hidden = sum(1 << ROLE_NUMBER[role] for role in view.hidden_roles)
     if view.station == "Output":
-        return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, hidden)
+        return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, hidden, view.colour_by)
     last = min(view.layers[1], trial.lines.count - 1)
     first = last if _flat(desk) else min(view.layers[0], last)
-    return LinesShape(trial.lines, first, last, view.along, hidden)
+    return LinesShape(trial.lines, first, last, view.along, hidden, view.colour_by)
 
 
 def _flat(desk: Desk) -> bool:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidge
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
+from even_step.app.stations.colour_rows import ColourRows
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
@@ -32,6 +33,7 @@ class RoleRow(QAbstractButton):
     def __init__(self, role: str, time: str, mass: str) -> None:
         super().__init__()
         self.role, self._time, self._mass = role, time, mass
+        self.swatched = True  # whether its colour is that of its lines
         self.setObjectName(f"role {role}")
         self.setAccessibleName(f"{role.replace('-', ' ')}, {time}, {mass}")
         self.setToolTip("Show or hide")
@@ -56,10 +58,11 @@ class RoleRow(QAbstractButton):
         painter.setFont(font(BODY))
         painter.drawText(QRectF(2, 0, 14, 24), middle, "✓" if self.isChecked() else "")
         swatch = QRectF(20, 6, 12, 12)
-        if self.isChecked():
-            painter.fillRect(swatch, role_colour(self.role))
-        painter.setPen(role_colour(self.role))
-        painter.drawRect(swatch)
+        if self.swatched:
+            if self.isChecked():
+                painter.fillRect(swatch, role_colour(self.role))
+            painter.setPen(role_colour(self.role))
+            painter.drawRect(swatch)
         painter.setPen(QColor(PAPER.ink if self.isChecked() else PAPER.faint))
         painter.drawText(QRectF(40, 0, 120, 24), middle, self.role.replace("-", " "))
         right = middle | Qt.AlignmentFlag.AlignRight
@@ -156,6 +159,8 @@ class LayersStation(Sheet):
         row = line(self._solid, self._section, 1, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
+        self._colours = ColourRows(desk)
+        box.addWidget(self._colours)
         self._roles = Group("Roles", "click to hide")
         box.addWidget(self._roles)
         self._findings = Group("Findings")
@@ -169,6 +174,11 @@ class LayersStation(Sheet):
     def _follow(self, piece: str) -> None:
         if piece == "section":
             self._show_kind()
+        elif piece == "colour_by":
+            self._colours.refresh()
+            for role in self.findChildren(RoleRow):
+                role.swatched = self._desk.view.colour_by == "role"
+                role.update()
         elif piece == "finding":
             for row in self.findChildren(FindingRow):
                 row.setChecked(row.number == self._desk.view.finding)
@@ -184,6 +194,7 @@ class LayersStation(Sheet):
         self._inside.setVisible(trial is not None)
         self.remark.setText(f"trial {trial.number}" if trial else "")
         self._show_kind()
+        self._colours.refresh()
         if trial is self._trial:
             return
         self._trial = trial
@@ -195,12 +206,12 @@ class LayersStation(Sheet):
             self._fill_findings(trial)
 
     def _fill_roles(self, trial: Trial) -> None:
-        times, volumes = trial.report["time_by_role_s"], trial.report["volume_by_role_mm3"]
-        density = trial.job.materials[0].density
+        times, masses = trial.report["time_by_role_s"], trial.report["mass_by_role_g"]
         for role in ROLES:
-            if role in times or role in volumes:
-                mass = grams(volumes[role] / 1000 * density) if role in volumes else ""
+            if role in times or role in masses:
+                mass = grams(masses[role]) if role in masses else ""
                 row = RoleRow(role, clock(times.get(role, 0.0)), mass)
+                row.swatched = self._desk.view.colour_by == "role"
                 row.setChecked(role not in self._desk.view.hidden_roles)
                 row.toggled.connect(lambda shown, role=role: self._hide(role, shown=shown))
                 self._roles.add(row)

@@ -2,14 +2,35 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout
 
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
 from even_step.app.theme.icons import icon
+from even_step.app.trials import Trial
 from even_step.app.widgets.sheet import Sheet, button, clear, label, line
 from even_step.core.wording import clock, grams
+
+
+def _price(trial: Trial) -> str:
+    """Say what a kilogram costs, where all is of one material."""
+    prices = [material.price_per_kg for material in trial.job.materials]
+    return f", at {prices[0]:g} a kg" if len(prices) == 1 else ""
+
+
+def _by_extruder(report: dict[str, Any]) -> list[tuple[str, str]]:
+    """Tell what each extruder lays, and what is purged, where there are several."""
+    if len(report["material"]) < 2:
+        return []
+    rows = [
+        (f"extruder {one['extruder']}", f"{one['name']}, {grams(one['mass_g'])}, {one['length_mm'] / 1000:.2f} m")
+        for one in report["material"]
+    ]
+    purged = grams(report["mass_by_role_g"].get("purge", 0.0))
+    return [*rows, ("changes", f"{report['changes_of_extruder']}, {purged} purged")]
 
 
 class OutputStation(Sheet):
@@ -67,16 +88,17 @@ class OutputStation(Sheet):
             self._told.setText("The job has changed since this trial; slice again to export the job as it is now.")
         else:
             self._told.setText("Ready. No finding stops it.")
-        report, used = trial.report, trial.report["material"][0]
+        report, used = trial.report, trial.report["material"]
         facts = (
             ("machine", report["job"]["machine"]),
-            ("material", ", ".join(one["name"] for one in report["material"] if one["volume_mm3"] > 0)),
+            ("material", ", ".join(one["name"] for one in used)),
             ("layers", str(report["layers"]["count"])),
             ("printing", clock(report["time_s"])),
             ("heating up first", clock(report["heat_up_s"])),
             ("mass", grams(trial.mass)),
-            ("filament", f"{used['length_mm'] / 1000:.2f} m"),
-            ("cost", f"{used['cost']:.2f}, at {trial.job.materials[0].price_per_kg:g} a kg"),
+            ("filament", f"{sum(one['length_mm'] for one in used) / 1000:.2f} m"),
+            ("cost", f"{sum(one['cost'] for one in used):.2f}{_price(trial)}"),
+            *_by_extruder(report),
             (
                 "findings",
                 ", ".join(f"{len(trial.findings(s))} {s}" for s in ("stop", "warn", "note") if trial.findings(s))

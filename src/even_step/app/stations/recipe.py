@@ -18,7 +18,7 @@ from even_step.app.trials import Trial
 from even_step.app.widgets.setting_line import SettingLine
 from even_step.app.widgets.sheet import Group, Sheet, button, line
 from even_step.core.catalogue import CATALOGUE
-from even_step.core.catalogue.setting import Level
+from even_step.core.catalogue.setting import Level, Setting
 from even_step.core.job import edits
 from even_step.core.job.model import Recipe
 from even_step.core.job.shipped import shipped
@@ -36,6 +36,8 @@ HEADINGS = {
     "infill": "Infill",
     "foot": "Foot",
     "skirt": "Skirt",
+    "extruder": "Extruders",
+    "purge": "Extruders",
     "order": "Order",
     "motion": "Speed",
     "heat": "Heat and cooling",
@@ -43,6 +45,11 @@ HEADINGS = {
     "travel": "Travel and flow",
     "flow": "Travel and flow",
 }
+
+
+def for_several(setting: Setting) -> bool:
+    """Tell whether a setting is about several extruders only."""
+    return setting.group in {"extruder", "purge"} or setting.key == "heat.idle_nozzle"
 
 
 class RecipeCard(QAbstractButton):
@@ -149,8 +156,10 @@ class RecipeStation(Sheet):
         whose = self._desk.whose
         always = {*whose.own, *whose.complaints}
         visible: set[str] = set()
+        several = len(self._desk.job.machine.extruders) > 1
         for key, made in self.lines.items():
             seen = whose.has(made.setting) and (made.setting.level in shown or key in always)
+            seen = seen and (several or key in always or not for_several(made.setting))
             made.setVisible(seen)
             if seen:
                 visible.add(HEADINGS[made.setting.group])

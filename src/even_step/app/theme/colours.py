@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtGui import QColor
 
-from even_step.core.toolpath.colours import ROLE_COLOURS
+from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
 
 
 @dataclass(frozen=True)
@@ -41,4 +41,4 @@ def mixed(one: str, other: str, share: float) -> QColor:
 
 def role_colour(role: str) -> QColor:
     """Return the colour of a role."""
-    return QColor(ROLE_COLOURS[role])
+    return QColor(TABLE[ROLE_NUMBER[role]].colour)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import ExportGcode, FindVoids, Opened, OpenJob, ReadFile, SaveJob, SliceJob
+from even_step.core.channels import channels
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
@@ -32,7 +33,7 @@ from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, read_models, settled
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
-from even_step.core.toolpath.roles import INSIDE, OUTER_WALL
+from even_step.core.toolpath.roles import HIDDEN, OUTER_WALL
 from even_step.core.work import Crew
 
 MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones show those of the coarser mesh
@@ -169,7 +170,7 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
     run = StageRun(crew, memory.cache)
     sliced = memory.sliced(request.job, crew, run)
     lines = lines_of(sliced.toolpath)
-    inside, walls, faces = parted(coarse_lines(lines), INSIDE, (OUTER_WALL,))
+    inside, walls, faces = parted(coarse_lines(lines), HIDDEN, (OUTER_WALL,))
     ends = np.cumsum(sliced.plan.way_time + sliced.plan.path_time)
     return Outcome(
         report(sliced, run),
@@ -185,6 +186,11 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
             "top": sliced.toolpath.top,
             "thick": sliced.toolpath.courses.thickest(),
             "layer time": sliced.plan.layer_time,
+            "path": lines.path,
+            "wall path": walls.path,
+            "face path": faces.path,
+            "inside path": inside.path,
+            **{f"by {name}": values for name, values in channels(sliced).items()},
             "path start": sliced.toolpath.start,
             "path end time": ends,
         },

@@ -3,6 +3,7 @@
 from even_step.core.catalogue import (
     bridges,
     covers,
+    extruder,
     foot,
     heat,
     infill,
@@ -11,6 +12,7 @@ from even_step.core.catalogue import (
     motion,
     order,
     outline,
+    purge,
     skirt,
     travel,
     walls,
@@ -18,11 +20,11 @@ from even_step.core.catalogue import (
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 
-CATALOGUE: dict[str, Setting] = {
-    setting.key: setting
-    for group in (mesh, layers, outline, walls, covers, bridges, infill, foot, skirt, order, motion, heat, travel)
-    for setting in group.ALL
-}
+GROUPS = (
+    *(mesh, layers, outline, walls, covers, bridges, infill, foot, skirt),
+    *(extruder, purge, order, motion, heat, travel),
+)
+CATALOGUE: dict[str, Setting] = {setting.key: setting for group in GROUPS for setting in group.ALL}
 RENAMED: dict[str, str] = {old: new.key for new in CATALOGUE.values() for old in new.renamed_from}
 
 

@@ -22,7 +22,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings
-from even_step.core.toolpath.roles import BRIM, RAFT
+from even_step.core.toolpath.roles import OF_FEET
 from even_step.core.toolpath.toolpath import Toolpath
 
 Severity = Literal["stop", "warn", "note"]
@@ -120,6 +120,7 @@ class Evidence:
     lift: float
     toolpath: Toolpath
     plan: MotionPlan
+    tower: Regions
 
     @property
     def bore(self) -> float:
@@ -136,7 +137,7 @@ class Evidence:
     def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
         """Return the first and the last of a placed part's own layers that hold a line; none where nothing is laid."""
         path = self.toolpath
-        mine = (path.part == self.placed.index(part)) & (path.role != BRIM) & (path.role != RAFT)
+        mine = (path.part == self.placed.index(part)) & ~np.isin(path.role, OF_FEET)
         own = path.own[mine]
         return (int(own.min()), int(own.max())) if len(own) else None
 

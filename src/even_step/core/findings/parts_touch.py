@@ -19,7 +19,39 @@ def check(evidence: Evidence) -> list[Finding]:
         for j in np.flatnonzero(near) + i + 1:
             finding = _pair(evidence, evidence.placed[i], evidence.placed[int(j)])
             found += [finding] if finding else []
-    return found
+    return found + [one for part in evidence.placed for one in _on_tower(evidence, part)]
+
+
+def _on_tower(evidence: Evidence, part: PlacedPart) -> list[Finding]:
+    """Tell of a part that the purge tower stands in."""
+    solid, tower = evidence.solids[part.solid], evidence.tower
+    if region.is_empty(tower)[0]:
+        return []
+    low, high = solid.mesh.bounds
+    dx, dy = part.at
+    around = np.array([region.rectangle(low[0] + dx, low[1] + dy, high[0] + dx, high[1] + dy)], object)
+    if not region.touches(around, tower)[0]:
+        return []
+    whole = region.shifted(region.union_all(solid.outlines.outline), *part.at)
+    shared = region.intersection(np.array([whole], object), tower)
+    area = float(region.area(shared)[0])
+    if area <= 0.0:
+        return []
+    at = region.centres(shared)[0]
+    return [
+        Finding(
+            "parts-touch",
+            "stop",
+            part.title,
+            *evidence.layer_of(part, 0),
+            (round(float(at[0]), 3), round(float(at[1]), 3)),
+            round(area, 3),
+            "mm²",
+            f"{part.title} and the purge tower run into each other",
+            "move one of them, or let the tower find its place",
+            *part.ids,
+        )
+    ]
 
 
 def _box(evidence: Evidence, part: PlacedPart) -> tuple[float, ...]:

@@ -9,6 +9,7 @@ from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 from even_step.core.job.model import Job, Machine, Part
+from even_step.core.toolpath.roles import TOOLS
 
 WIDEST = 2.5  # bores; no line is laid wider
 WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit == "line_width")
@@ -29,14 +30,22 @@ class Resolved:
 
 @dataclass(frozen=True)
 class Scopes:
-    """What holds where, worked out once: for the whole job, and for each part by its id."""
+    """What holds where, worked out once: for the whole job and for each part by its id, by extruder.
 
-    job: Resolved
-    parts: Mapping[str, Resolved]
+    An extruder's material has its say between the machine and the recipe.
+    """
 
-    def of(self, part: Part) -> Resolved:
-        """Return what holds for a part."""
-        return self.parts[part.id]
+    whole: tuple[Resolved, ...]
+    parts: Mapping[str, tuple[Resolved, ...]]
+
+    @property
+    def job(self) -> Resolved:
+        """What holds for the whole job, with the first extruder."""
+        return self.whole[0]
+
+    def of(self, part: Part, extruder: int = 0) -> Resolved:
+        """Return what holds for a part, laid with an extruder."""
+        return self.parts[part.id][extruder]
 
 
 def resolve(job: Job) -> Scopes:
@@ -47,26 +56,49 @@ def resolve(job: Job) -> Scopes:
     SettingError
         When a value lies outside what the machine can do, with the machine's range.
     """
-    whole = cascade(job)
-    for complaint in complaints(job, whole).values():
-        raise complaint
+    count = range(len(job.materials))
+    whole = tuple(cascade(job, None, extruder) for extruder in count)
+    for extruder in used_extruders(job):
+        for complaint in complaints(job, whole[extruder], extruder).values():
+            raise complaint
     for complaint in complaints_of_parts(job):
         raise complaint
-    return Scopes(whole, {part.id: cascade(job, part) if part.settings else whole for part in job.parts})
+    parts = {
+        part.id: tuple(cascade(job, part, extruder) for extruder in count) if part.settings else whole
+        for part in job.parts
+    }
+    return Scopes(whole, parts)
+
+
+def tools_of(values: Mapping[str, Value]) -> dict[str, int]:
+    """Return which extruder lays what, counted from 0."""
+    return {tool: int(values[f"extruder.{tool}"]) - 1 for tool in TOOLS if f"extruder.{tool}" in values}
+
+
+def used_extruders(job: Job) -> list[int]:
+    """Return which extruders a job asks for, as far as there are materials for them; the first where it asks for none.
+
+    Only materials in use count: what lies in another extruder is neither checked nor heated.
+    """
+    tables = [cascade(job, part).values for part in job.parts] or [cascade(job).values]
+    asked = {number for values in tables for number in tools_of(values).values()}
+    return sorted(number for number in asked if number < len(job.materials)) or [0]
 
 
 def complaints_of_parts(job: Job) -> list[SettingError]:
     """Return what is wrong with values that parts have of their own."""
     found = []
     for part in job.parts:
-        for wrong in complaints(job, cascade(job, part)).values() if part.settings else ():
+        wanted = tools_of(cascade(job, part).values).values() if part.settings else ()
+        extruders = sorted({min(number, len(job.materials) - 1) for number in wanted})
+        for wrong in [w for e in extruders for w in complaints(job, cascade(job, part, e), e).values()][:1]:
             told = f"{wrong.message} (for {part.name} alone)"
             found.append(SettingError(told, subject=wrong.subject, remedy=wrong.remedy))
     return found
 
 
-def cascade(job: Job, part: Part | None = None) -> Resolved:
-    """Return every setting's value for the job or a part, and where it comes from.
+def cascade(job: Job, part: Part | None = None, extruder: int = 0) -> Resolved:
+    """Return every setting's value for the job or a part laid with an extruder, and where it comes from.
 
     Whether or not the machine can do it.
     """
@@ -75,7 +107,7 @@ def cascade(job: Job, part: Part | None = None) -> Resolved:
     under = dict(values)
     layers = (
         ("machine", job.machine.settings),
-        ("material", job.materials[0].settings),
+        ("material", job.materials[extruder].settings),
         ("recipe", job.recipe.settings),
         ("job", job.settings),
         ("part", part.settings if part else {}),
@@ -86,16 +118,16 @@ def cascade(job: Job, part: Part | None = None) -> Resolved:
     return Resolved(values, origin, under)
 
 
-def complaints(job: Job, resolved: Resolved) -> dict[str, SettingError]:
-    """Return what is wrong with values that the machine cannot do, or that do not go together, by key."""
+def complaints(job: Job, resolved: Resolved, extruder: int = 0) -> dict[str, SettingError]:
+    """Return what is wrong with values that an extruder cannot do, or that do not go together, by key."""
     found: dict[str, SettingError] = {}
     for key, setting in CATALOGUE.items():
         if not _in_use(key, resolved.values):
             continue
-        wrong = _beyond_limit(setting, resolved.values[key], job.machine)
+        wrong = _beyond_limit(setting, resolved.values[key], job.machine, extruder)
         if wrong:
             found[key] = wrong
-    narrow = _narrow_lines(resolved.values)
+    narrow = _narrow_lines(resolved.values) | _empty_extruders(job, resolved.values) | _tower_in_the_way(job, resolved)
     return found | {key: wrong for key, wrong in narrow.items() if key not in found}
 
 
@@ -107,9 +139,32 @@ def _in_use(key: str, values: Mapping[str, Value]) -> bool:
     return kind == "raft" or not key.startswith(("foot.raft_", "foot.over_raft_"))
 
 
-def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
-    """Return the machine's own range for a setting, in the setting's unit, or none."""
-    nozzle = machine.extruders[0]
+def _empty_extruders(job: Job, values: Mapping[str, Value]) -> dict[str, SettingError]:
+    """An extruder lays something only where it has a material."""
+    there = len(job.materials)
+    return {
+        f"extruder.{tool}": SettingError(
+            f"there is no material in extruder {number + 1}",
+            subject=f"extruder.{tool}",
+            remedy=f"1 to {there}, or give it a material" if there > 1 else "give it a material",
+        )
+        for tool, number in tools_of(values).items()
+        if number >= there
+    }
+
+
+def _tower_in_the_way(job: Job, resolved: Resolved) -> dict[str, SettingError]:
+    """A tower grows with all parts at once, so there is none where they are laid one by one."""
+    values = resolved.values
+    if values["order.parts"] == "together" or values["purge.kind"] == "none" or len(used_extruders(job)) < 2:
+        return {}
+    words = "a purge tower cannot grow where parts are laid one by one"
+    return {"order.parts": SettingError(words, subject="order.parts", remedy="together, or purge.kind none")}
+
+
+def limit_of(setting: Setting, machine: Machine, extruder: int = 0) -> tuple[float, float] | None:
+    """Return the machine's own range for a setting with one of its extruders, in the setting's unit, or none."""
+    nozzle = machine.extruders[extruder]
     fastest = max(machine.motion.speed[:2])
     limits: dict[str, tuple[float, float]] = {
         "layer_height": nozzle.layer_height,
@@ -122,13 +177,13 @@ def limit_of(setting: Setting, machine: Machine) -> tuple[float, float] | None:
     return limits.get(setting.limit)
 
 
-def _beyond_limit(setting: Setting, value: Value, machine: Machine) -> SettingError | None:
-    limit = limit_of(setting, machine)
+def _beyond_limit(setting: Setting, value: Value, machine: Machine, extruder: int) -> SettingError | None:
+    limit = limit_of(setting, machine, extruder)
     if limit is None or limit[0] <= float(value) <= limit[1]:
         return None
     return SettingError(
         f"{value:g} {setting.unit} is outside what {machine.name} can do with its "
-        f"{machine.extruders[0].bore:g} mm nozzle",
+        f"{machine.extruders[extruder].bore:g} mm nozzle",
         subject=setting.key,
         remedy=f"{limit[0]:g} to {limit[1]:g} {setting.unit}",
     )

@@ -40,6 +40,7 @@ class _Count(_Summary):
 
 class _Material(_Summary):
     name: str
+    extruder: int = 1
     length_mm: Finite
     volume_mm3: Finite
     mass_g: Finite
@@ -57,6 +58,8 @@ class _Finding(_Summary):
     unit: str
     message: str
     remedy: str
+    part_id: str = ""
+    copy_id: str = ""
 
 
 class _Report(_Summary):
@@ -66,6 +69,8 @@ class _Report(_Summary):
     heat_up_s: Finite
     time_by_role_s: dict[str, Finite]
     volume_by_role_mm3: dict[str, Finite]
+    mass_by_role_g: dict[str, Finite] = {}
+    changes_of_extruder: int = 0
     material: list[_Material] = Field(min_length=1)
     unsupported_area_mm2: Finite
     contact_area_mm2: Finite

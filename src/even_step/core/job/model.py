@@ -112,11 +112,15 @@ class Bed(Frozen):
 
 
 class Extruder(Frozen):
-    """A nozzle and what it can lay: limits of layer height and line width in mm."""
+    """A nozzle and what it can lay: limits of layer height and line width in mm.
+
+    ``offset`` is how far it sits from the first one, mm; the writer takes it off, so that lines meet.
+    """
 
     bore: Positive
     layer_height: tuple[Positive, Positive]
     line_width: tuple[Positive, Positive]
+    offset: Pair = (0.0, 0.0)
 
 
 class Head(Frozen):
@@ -164,17 +168,28 @@ class Machine(Frozen):
     heating: Heating
     start: str = ""
     end: str = ""
+    change: str = ""
+    change_time: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 0.0
     settings: MachineSettings = {}
 
 
+Amounts = Annotated[
+    dict[Name, Annotated[float, Field(ge=0, allow_inf_nan=False)]], AfterValidator(Table), Field(validate_default=True)
+]
+
+
 class Material(Frozen):
-    """A plastic: density in g/cm³, price per kg, melt flow limit in mm³/s."""
+    """A plastic: density in g/cm³, price per kg, melt flow limit in mm³/s.
+
+    ``purge_after`` says, by the name of the material that was laid before, how much of this one is purged, mm³.
+    """
 
     name: Name
     polymer: str
     density: Positive
     price_per_kg: Annotated[float, Field(ge=0, allow_inf_nan=False)]
     flow_limit: Positive
+    purge_after: Amounts = {}
     settings: MaterialSettings = {}
 
 
@@ -266,7 +281,8 @@ class Job(Frozen):
     """Everything to be printed, with all its settings.
 
     ``order`` holds the ids of parts in the order in which they are laid one by one; those it leaves out come after, in
-    the safest order. ``beds`` are the ids of its beds in their order, ``ids_given`` how many ids were given so far.
+    the safest order. ``tower`` is where the middle of the purge tower stands, mm; none: where there is room. ``beds``
+    are the ids of its beds in their order, ``ids_given`` how many ids were given so far.
     """
 
     following: ClassVar[tuple[str, ...]] = ("beds", "ids_given")
@@ -280,6 +296,7 @@ class Job(Frozen):
     layout: Layout = Layout()
     parts: tuple[Part, ...] = ()
     order: Annotated[tuple[Id, ...], Field(max_length=10_000)] = ()
+    tower: Pair | None = None
     beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()
     ids_given: Number = 0
 
@@ -302,3 +319,13 @@ class Job(Frozen):
                 f"extruder(s) of {self.machine.name}"
             )
         return self
+
+
+def purged(job: Job) -> dict[tuple[int, int], float]:
+    """Return what materials say of the plastic that is purged between two extruders, before and after, mm³."""
+    return {
+        (a, b): after.purge_after[before.name]
+        for a, before in enumerate(job.materials)
+        for b, after in enumerate(job.materials)
+        if before.name in after.purge_after
+    }

@@ -24,6 +24,8 @@ class Checked:
     z_mm: list[float]
     time_s: float
     volume_by_role_mm3: dict[str, float]
+    volume_by_extruder_mm3: list[float]
+    changes_of_extruder: int
     bounds_mm: list[list[float]]
     longest_travel_mm: float
     largest_flow_mm3_s: float
@@ -58,6 +60,8 @@ def check_gcode(path: Path, machine: Machine | None = None) -> Checked:
     section = np.pi * filament**2 / 4
     volume = read.e[job] * section
     layers = read.layer[job]
+    extruder = read.extruder[job]
+    changes = int((np.diff(extruder) != 0).sum())
     with np.errstate(divide="ignore", invalid="ignore"):
         flow = volume * read.feed[job] / 60.0 / way
     seen = ends[laying | travelling]
@@ -65,8 +69,10 @@ def check_gcode(path: Path, machine: Machine | None = None) -> Checked:
     return Checked(
         layers=int(layers.max(initial=-1)) + 1,
         z_mm=[float(top) for top in read.tops] or _tops(ends, laying),
-        time_s=float(took.sum()),
+        time_s=float(took.sum()) + changes * float(read.head.get("change_s", 0.0)),
         volume_by_role_mm3=_by_role(read, job, laying, volume),
+        volume_by_extruder_mm3=np.bincount(extruder[laying], volume[laying]).tolist(),
+        changes_of_extruder=changes,
         bounds_mm=[[float(v) for v in low], [float(v) for v in high]],
         longest_travel_mm=float(way[travelling].max(initial=0.0)),
         largest_flow_mm3_s=float(flow[laying & (way > 1e-9)].max(initial=0.0)),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,16 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step import __version__
-from even_step.core.catalogue.setting import Value
-from even_step.core.errors import JobError
 from even_step.core.job.cascade import Resolved
 from even_step.core.job.model import Job
+from even_step.core.motion.extruder_code import ExtruderCode
+from even_step.core.motion.own_code import own_code, plain
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.speeds import MotionSettings
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.toolpath.toolpath import Toolpath
-
-PLACE = re.compile(r"\{([a-z_.]+)\}")
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,8 +25,8 @@ class GcodeJob:
 
     Attributes
     ----------
-    job, resolved
-        For the head, the machine's own code and the temperatures.
+    job, tables
+        For the head, the machine's own code and the temperatures; what holds for the job with each extruder.
     toolpath, plan, settings
         The moves.
     part_names : tuple of (name, copy)
@@ -41,7 +38,7 @@ class GcodeJob:
     """
 
     job: Job
-    resolved: Resolved
+    tables: tuple[Resolved, ...]
     toolpath: Toolpath
     plan: MotionPlan
     settings: MotionSettings
@@ -51,24 +48,19 @@ class GcodeJob:
     fans: NDArray[np.int64]
 
     @cached_property
-    def heats(self) -> list[Value]:
-        """How hot the nozzle is in each layer: as for first layers until the last part has its own, °C."""
-        values, courses = self.resolved.values, self.toolpath.courses
-        turn = np.cumsum(courses.clear > 0)  # parts that are laid one by one each begin anew
-        last = np.full(int(turn.max(initial=0)) + 1, -1)
-        firsts = courses.layer[courses.on_bed()]
-        np.maximum.at(last, turn[firsts], firsts)
-        first = np.arange(len(turn)) <= last[turn]
-        return [values["heat.first_nozzle" if hot else "heat.nozzle"] for hot in first]
+    def extruders(self) -> ExtruderCode:
+        """What is said at changes of extruder."""
+        return ExtruderCode(self.job.machine, self.tables, self.toolpath, self.plan)
+
+    def in_hand(self, layer: int) -> int:
+        """Return the extruder with which a layer begins."""
+        first = min(int(self.toolpath.layer[layer]), len(self.toolpath.extruder) - 1)
+        return int(self.toolpath.extruder[first]) if first >= 0 else 0
 
     @cached_property
     def thickest(self) -> NDArray[np.float64]:
         """Thickness of the thickest lines of each layer, (L,), mm."""
         return self.toolpath.courses.thickest()
-
-
-def _plain(value: object) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _quoted(text: str) -> str:
@@ -88,54 +80,41 @@ def head(source: GcodeJob) -> bytes:
     lines = [
         f"program=even-step version={__version__}",
         f"job={_quoted(job.name)} machine={_quoted(machine.name)} recipe={_quoted(job.recipe.name)}",
-        *(f"material={_quoted(material.name)} extruder={i}" for i, material in enumerate(job.materials)),
+        *(f"material={_quoted(job.materials[i].name)} extruder={i + 1}" for i in source.extruders.used or [0]),
         f"layers={source.toolpath.layers} time_s={source.plan.total:.1f} mass_g={source.mass_g:.2f}",
         f"limit_speed={_numbers(limits.speed)} limit_acceleration={_numbers(limits.acceleration)} "
         f"junction={limits.junction_deviation:g}",
         f"bed={bed.shape} bounds={_numbers(bed.bounds)} height={machine.height:g} "
-        f"filament={machine.filament_diameter:g}",
-        *(f"{key}={_plain(value)}" for key, value in sorted(source.changed.items())),
+        f"filament={machine.filament_diameter:g}"
+        + (f" change_s={machine.change_time:g}" if len(source.extruders.used) > 1 else ""),
+        *(f"{key}={plain(value)}" for key, value in sorted(source.changed.items())),
         *(
-            f"own={_quoted(part.name)} {key}={_plain(value)}"
+            f"own={_quoted(part.name)} {key}={plain(value)}"
             for part in job.parts
             for key, value in sorted(part.settings.items())
         ),
     ]
-    own = _own_code(machine.start, source.resolved)
+    own = own_code(machine.start, source.extruders.table)
     text = "".join(f";es {line}\n" for line in lines) + f";es start\n{own};es end\n"
-    text += "G90\nM83\n" + ("T0\n" if len(machine.extruders) > 1 else "") + "G92 E0\n"
+    text += "G90\nM83\n" + source.extruders.head() + "G92 E0\n"
     text += f"M204 T{source.settings.travel_acceleration:.0f}\nM107\n"
     return text.encode("ascii", "replace")
 
 
 def tail(source: GcodeJob) -> bytes:
     """Return what comes after the last layer."""
-    own = _own_code(source.job.machine.end, source.resolved)
+    own = own_code(source.job.machine.end, source.extruders.table)
     return f";es start\n{own};es end\n".encode("ascii", "replace")
-
-
-def _own_code(template: str, resolved: Resolved) -> str:
-    """Fill the machine's own code: ``{heat.bed}`` becomes the setting's value."""
-
-    def fill(found: re.Match[str]) -> str:
-        if found[1] not in resolved.values:
-            raise JobError(
-                f"the machine's own code names {found[1]}, which is no setting",
-                subject="machine",
-                remedy="mend its start or end code",
-            )
-        return _plain(resolved.values[found[1]])
-
-    text = PLACE.sub(fill, template).strip()
-    return text + "\n" if text else ""
 
 
 def layer_head(source: GcodeJob, layer: int) -> bytes:
     """Return comments and the machine's state at the beginning of a layer."""
     top, thick = float(source.toolpath.top[layer]), float(source.thickest[layer])
     text = f";es layer={layer} top={top:.3f} thick={thick:.3f}\n"
-    if layer and source.heats[layer] != source.heats[layer - 1]:
-        text += f"M104 S{_plain(source.heats[layer])}\n"
+    heats = source.extruders.heats[source.in_hand(layer)]
+    if layer and heats[layer] != heats[layer - 1]:
+        which = f" T{source.in_hand(layer)}" if len(source.extruders.used) > 1 else ""
+        text += f"M104{which} S{heats[layer]:g}\n"
     return text.encode()
 
 

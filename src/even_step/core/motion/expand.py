@@ -15,6 +15,7 @@ from even_step.core.toolpath.toolpath import Toolpath
 
 E_STEP = 1e-5  # mm, the grain of E in G-code
 CLEAR = 2.0  # mm, how far the nozzle is raised off the finished print
+CHANGE_LIFT = 1.0  # mm, how far it is raised for a change of extruder
 
 
 def moves_alike(toolpath: Toolpath, settings: MotionSettings) -> NDArray[np.int64]:
@@ -39,18 +40,20 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
     """
     first, last = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
     points = int(toolpath.start[last] - toolpath.start[first]) if last > first else 0
-    room = points + 6 * (last - first) + 4 + int(toolpath.via_start[last] - toolpath.via_start[first])
+    room = points + 7 * (last - first) + 4 + int(toolpath.via_start[last] - toolpath.via_start[first])
     if settings.wipe > 0:
         room += points + (last - first)  # each line may be run over once more
     kind = np.empty(room, np.uint8)
     to = np.empty((room, 3))
     rest = np.empty((3, room))
     path = np.empty(room, np.int64)
+    changes = speeds.changes
     start = _start(toolpath, first, settings.highest)
     count = _expand(
         toolpath.xy,
         toolpath.start,
         toolpath.retract,
+        changes,
         toolpath.via,
         toolpath.via_start,
         first,
@@ -70,6 +73,7 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         np.floor(settings.travel_speed * 60.0),
         settings.travel_acceleration,
         settings.retract_length,
+        settings.change_retract,
         np.floor(settings.retract_speed * 60.0),
         settings.lift,
         settings.highest,
@@ -100,6 +104,7 @@ def _expand(  # type: ignore[no-untyped-def]
     xy,
     start,
     retract,
+    change,
     via,
     via_start,
     first,
@@ -119,6 +124,7 @@ def _expand(  # type: ignore[no-untyped-def]
     travel_feed,
     travel_gain,
     pull,
+    change_pull,
     pull_feed,
     lift,
     highest,
@@ -135,7 +141,8 @@ def _expand(  # type: ignore[no-untyped-def]
         a = start[p]
         tx, ty = xy[a, 0], xy[a, 1]
         opening = is_first and p == first  # nothing is known before the very first path
-        back = retract[p] and pull > 0.0 and not opening
+        swaps = change[p] > 0
+        back = retract[p] and pull > 0.0 and not opening and not swaps
         if back:
             m = _put(kind, to, rest, path, m, 2, p, x, y, z, -pull, pull_feed, 1e9)
             if wipe > 0.0 and p > first:
@@ -144,6 +151,8 @@ def _expand(  # type: ignore[no-untyped-def]
         over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
         if clear > 0.0 and p == first:
             over = min(clear, highest)  # over all that stands
+        if swaps:
+            over = min(max(over, top + CHANGE_LIFT), highest)
         over = z if opening else max(over, top)
         if over != z:
             z = over
@@ -159,6 +168,8 @@ def _expand(  # type: ignore[no-untyped-def]
             m = _put(kind, to, rest, path, m, 4, p, tx, ty, z, 0.0, travel_feed, travel_gain)
         if back:
             m = _put(kind, to, rest, path, m, 3, p, tx, ty, z, pull, pull_feed, 1e9)
+        if change[p] == 2 and change_pull > 0.0:
+            m = _put(kind, to, rest, path, m, 3, p, tx, ty, z, change_pull, pull_feed, 1e9)
         x, y = tx, ty
         speed = feed[p]
         if pace < 1.0:
@@ -173,6 +184,8 @@ def _expand(  # type: ignore[no-untyped-def]
             owed -= grains * E_STEP
             m = _put(kind, to, rest, path, m, 1, p, nx, ny, z, grains * E_STEP, speed, acceleration[p])
             x, y = nx, ny
+        if p + 1 < change.shape[0] and change[p + 1] > 0 and change_pull > 0.0:
+            m = _put(kind, to, rest, path, m, 2, p, x, y, z, -change_pull, pull_feed, 1e9)
     if is_last and last > first:
         if pull > 0.0:
             m = _put(kind, to, rest, path, m, 2, last - 1, x, y, z, -pull, pull_feed, 1e9)

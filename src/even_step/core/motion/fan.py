@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import bridges, heat
 from even_step.core.motion.records import Records
-from even_step.core.toolpath.roles import BRIDGE
+from even_step.core.toolpath.roles import TABLE
 from even_step.core.toolpath.toolpath import Toolpath
 
 A_PERCENT = 2.55  # of the 255 steps that firmware knows
@@ -32,5 +32,6 @@ def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.i
     over_raft = (toolpath.own >= 0) & (lowest < 0)  # it is to come off again
     cooled = over_raft | (toolpath.own - lowest >= records.each("from_layer", record))
     share = np.where(cooled, records.each("fan", record), 0.0)
-    share = np.where(toolpath.role == BRIDGE, records.each("bridge_fan", record), share)
+    of_bridges = np.isin(toolpath.role, [number for number, role in enumerate(TABLE) if role.fan == "bridge_fan"])
+    share = np.where(of_bridges, records.each("bridge_fan", record), share)
     return np.round(share * A_PERCENT).astype(np.int64)

@@ -63,7 +63,7 @@ def plan_motion(
     Layers begin and end at rest, for filament is drawn back in between. Layers that repeat others take as long.
     """
     lengths = toolpath.lengths()
-    speeds = path_speeds(toolpath, lengths, lines, settings)
+    speeds = path_speeds(toolpath, lengths, lines)
     volume = lengths * speeds.area
     count = len(toolpath.role)
     path_time, way_time = np.zeros(count), np.zeros(count)
@@ -87,6 +87,9 @@ def plan_motion(
         a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
         path_time[a:b] = np.bincount(moves.path[laying] - a, took[laying], b - a)
         way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
+        changed = (speeds.changes[a:b] > 0) * settings.change_time
+        way_time[a:b] += changed
+        layer_time[layer] += changed.sum()
 
     def repeat(layers: NDArray[np.int64]) -> None:
         for layer in layers:
@@ -114,7 +117,7 @@ def _least_times(
     A part's layer grows firm until the next one of the same part begins: what is laid of other parts in between
     counts, as long as it takes itself.
     """
-    least = lines.each("least_layer_time", np.array(lines.of_part, np.int64)[courses.part])
+    least = lines.each("least_layer_time", np.array(lines.of_part, np.int64)[courses.part, 0])
     begins = courses.begins()
     next_of: dict[int, int] = {}
     wanted, until = np.zeros(len(layer_time)), np.zeros(len(layer_time) + 1)

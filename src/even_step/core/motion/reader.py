@@ -45,6 +45,8 @@ class ReadMoves:
         Index into ``role_words``, 255 for none.
     own : (M,) bool
         Whether a move belongs to the machine's own code.
+    extruder : (M,) uint8
+        Number of the extruder in hand, from 0.
     role_words : tuple of str
         Roles as written.
     head : dict
@@ -59,6 +61,7 @@ class ReadMoves:
     layer: NDArray[np.int32]
     role: NDArray[np.uint8]
     own: NDArray[np.bool_]
+    extruder: NDArray[np.uint8]
     role_words: tuple[str, ...]
     head: dict[str, str]
     tops: tuple[float, ...]
@@ -86,8 +89,8 @@ def read_gcode(path: Path) -> ReadMoves:
     room = int((data == 10).sum()) + 1
     to, rest = np.full((room, 3), np.nan), np.zeros((3, room))
     kind, role, own = np.zeros(room, np.uint8), np.full(room, NO_ROLE, np.uint8), np.zeros(room, np.bool_)
-    layer = np.full(room, NO_LAYER, np.int32)
-    count, bad, why = _parse(data, letters, kind, to, rest, layer, role, own)
+    layer, extruder = np.full(room, NO_LAYER, np.int32), np.zeros(room, np.uint8)
+    count, bad, why = _parse(data, letters, kind, to, rest, layer, role, own, extruder)
     if bad:
         raise InputError(f"line {bad}: {REFUSED[why]}", subject=path)
     head = _head(raw)
@@ -103,6 +106,7 @@ def read_gcode(path: Path) -> ReadMoves:
         layer[:count],
         role[:count],
         own[:count],
+        extruder[:count],
         words,
         head,
         tops,
@@ -211,7 +215,7 @@ def _refusal(code):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-untyped-def]
+def _parse(text, letters, kind, to, rest, layer, role, own, extruder):  # type: ignore[no-untyped-def]
     """Walk the lines; returns the number of moves, the first refused line (0 for none) and why."""
     size = text.shape[0]
     at = 0
@@ -227,6 +231,7 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
     now_layer = -1
     now_role = 255
     now_own = False
+    in_hand = 0
     while at < size:
         line += 1
         while at < size and (text[at] == 32 or text[at] == 9):
@@ -246,6 +251,10 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
             _, at, _ = _number(text, at + 1)
             while at < size and (text[at] == 32 or text[at] == 9):
                 at += 1
+        if at < size and (text[at] | 32) == 116:  # another extruder takes over
+            number, at, good = _number(text, at + 1)
+            if good and 0.0 <= number < 256.0:
+                in_hand = int(number)
         if at < size and ((text[at] | 32) == 103 or (text[at] | 32) == 109):
             letter = text[at] & 223
             number, at, good = _number(text, at + 1)
@@ -286,6 +295,7 @@ def _parse(text, letters, kind, to, rest, layer, role, own):  # type: ignore[no-
                 layer[count] = now_layer
                 role[count] = now_role
                 own[count] = now_own
+                extruder[count] = in_hand
                 count += 1
             elif letter == 71 and code == 28:
                 x, off_x = (x, off_x) if named & 14 and not named & 2 else (np.nan, 0.0)

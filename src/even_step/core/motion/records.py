@@ -1,4 +1,4 @@
-"""What holds for each path: the job's record of settings, or that of the part it belongs to."""
+"""What holds for each path: the record of the part it belongs to, or the job's, with the extruder that lays it."""
 
 from __future__ import annotations
 
@@ -16,25 +16,27 @@ R = TypeVar("R")
 
 @dataclass(frozen=True)
 class Records(Generic[R]):
-    """Records of one kind: the first is the job's, ``of_part`` has the number of each placed part's."""
+    """Records of one kind: ``of_part`` has their numbers by placed part, the job's own last, and by extruder."""
 
     records: tuple[R, ...]
-    of_part: tuple[int, ...]
+    of_part: tuple[tuple[int, ...], ...]
 
     @classmethod
-    def of(cls, job: R, parts: Sequence[R]) -> Self:
-        """Number the records of the job and of its placed parts, equal ones alike."""
-        records = tuple(dict.fromkeys((job, *parts)))
-        return cls(records, tuple(records.index(part) for part in parts))
+    def of(cls, job: Sequence[R], parts: Sequence[Sequence[R]]) -> Self:
+        """Number the records of placed parts and of the job, one for each extruder; equal ones alike."""
+        rows = (*parts, job)
+        records = tuple(dict.fromkeys(record for row in rows for record in row))
+        number = {record: i for i, record in enumerate(records)}
+        return cls(records, tuple(tuple(number[record] for record in row) for row in rows))
 
-    def of_each(self) -> list[R]:
-        """Return the record of each placed part."""
-        return [self.records[number] for number in self.of_part]
+    def of_each(self, extruder: int = 0) -> list[R]:
+        """Return the record of each placed part, as it is with one extruder."""
+        return [self.records[row[extruder]] for row in self.of_part[:-1]]
 
     def of_paths(self, toolpath: Toolpath) -> NDArray[np.int64]:
         """Return the number of each path's record, (P,); what is no part's has the job's."""
-        # The last stands for part −1.
-        return np.array((*self.of_part, 0), np.int64)[toolpath.part]
+        # The last row stands for part −1.
+        return np.array(self.of_part, np.int64)[toolpath.part, toolpath.extruder]
 
     def each(self, name: str, of_path: NDArray[np.int64]) -> NDArray[np.float64]:
         """Return one field for each path, (P,)."""

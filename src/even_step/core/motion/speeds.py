@@ -8,10 +8,10 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, foot, heat, motion, travel
+from even_step.core.catalogue import bridges, foot, heat, motion, purge, travel
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
-from even_step.core.toolpath.roles import BOTTOM, BRIDGE, INNER_WALL, OUTER_WALL, SKIRT, TOP
+from even_step.core.toolpath.roles import BRIDGE, INNER_WALL, OUTER_WALL, TABLE
 from even_step.core.toolpath.toolpath import Toolpath
 
 
@@ -19,7 +19,8 @@ from even_step.core.toolpath.toolpath import Toolpath
 class LineSettings:
     """What lines are laid with: speeds (mm/s), accelerations (mm/s²), flow (%); the longest small loop, mm.
 
-    ``least_layer_time`` passes, in s, before the next of a part's layers begins.
+    ``least_layer_time`` passes, in s, before the next of a part's layers begins; ``melt_limit`` is the material's,
+    mm³/s, ``bore`` the nozzle's, mm.
     """
 
     print_speed: Annotated[float, motion.PRINT_SPEED]
@@ -36,14 +37,16 @@ class LineSettings:
     bridge_flow: Annotated[float, bridges.FLOW]
     over_raft_speed: Annotated[float, foot.OVER_RAFT_SPEED]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
+    melt_limit: float
+    bore: float
 
 
 @dataclass(frozen=True)
 class MotionSettings:
     """How the machine moves, whatever it lays: speeds (mm/s), retraction (mm).
 
-    ``melt_limit`` is the material's, mm³/s; ``bore`` the nozzle's, ``filament`` its diameter and ``highest`` the top of
-    the build volume, mm.
+    ``filament`` is its diameter and ``highest`` the top of the build volume, mm;
+    ``change_time`` is what a change of extruder takes beside its moves, s.
     """
 
     travel_speed: Annotated[float, motion.TRAVEL_SPEED]
@@ -52,11 +55,11 @@ class MotionSettings:
     retract_speed: Annotated[float, travel.RETRACT_SPEED]
     lift: Annotated[float, travel.LIFT]
     wipe: Annotated[float, travel.WIPE]
+    change_retract: Annotated[float, purge.RETRACT]
     least_speed: Annotated[float, heat.LEAST_SPEED]
-    melt_limit: float
-    bore: float
     filament: float
     highest: float
+    change_time: float
 
     @property
     def filament_area(self) -> float:
@@ -76,27 +79,24 @@ class PathSpeeds:
         mm/s².
     area : (P,) float64
         Plastic per length, mm², flow included.
+    changes : (P,) int8
+        As in ``Toolpath.changes``.
     """
 
     feed: NDArray[np.float64]
     acceleration: NDArray[np.float64]
     area: NDArray[np.float64]
+    changes: NDArray[np.int8]
 
 
-def path_speeds(
-    toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records[LineSettings], settings: MotionSettings
-) -> PathSpeeds:
+def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records[LineSettings]) -> PathSpeeds:
     """Return the speed of each path, (P,) mm long, before any slowing for its layer's time.
 
     The melt limit holds: speed × section of the line never exceeds it.
     """
     record, role = lines.of_paths(toolpath), toolpath.role
-    first_speed, outer = lines.each("first_speed", record), role == OUTER_WALL
-    wanted = np.select(
-        [outer, (role == TOP) | (role == BOTTOM), role == SKIRT, role == BRIDGE],
-        [lines.each(name, record) for name in ("outer_speed", "cover_speed", "first_speed", "bridge_speed")],
-        lines.each("print_speed", record),
-    )
+    first_speed = lines.each("first_speed", record)
+    wanted = _by_role("speed", lines, record, role)
     small = _small_loops(toolpath, lengths, lines.each("small_loop", record))
     wanted = np.where(small, np.minimum(wanted, lines.each("small_speed", record)), wanted)
     first = toolpath.on_bed()
@@ -105,12 +105,24 @@ def path_speeds(
     wanted = np.where(over_raft, np.minimum(wanted, lines.each("over_raft_speed", record)), wanted)
     flow = lines.each("flow", record)
     flow = np.where(first, flow * lines.each("first_flow", record) / 100.0, flow) / 100.0
-    strand = np.array([strand_section(settings.bore, one.bridge_flow) for one in lines.records])[record]
+    strand = np.array([strand_section(one.bore, one.bridge_flow) for one in lines.records])[record]
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
     area = line_section(role == BRIDGE, width, height, strand, flow)
-    wanted = np.minimum(wanted, settings.melt_limit / np.maximum(area, 1e-9))
-    acceleration = np.where(outer, lines.each("outer_acceleration", record), lines.each("print_acceleration", record))
-    return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area)
+    wanted = np.minimum(wanted, lines.each("melt_limit", record) / np.maximum(area, 1e-9))
+    acceleration = _by_role("acceleration", lines, record, role)
+    return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area, toolpath.changes())
+
+
+def _by_role(
+    what: str, lines: Records[LineSettings], record: NDArray[np.int64], role: NDArray[np.uint8]
+) -> NDArray[np.float64]:
+    """Return for each path the field that the table of roles names for it, (P,)."""
+    names = [getattr(one, what) for one in TABLE]
+    out = np.empty(len(role))
+    for name in dict.fromkeys(names):
+        mine = np.isin(role, [number for number, one in enumerate(names) if one == name])
+        out[mine] = lines.each(name, record[mine])
+    return out
 
 
 def _small_loops(toolpath: Toolpath, lengths: NDArray[np.float64], longest: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.motion.comments import GcodeJob, Words, fan_before, head, layer_head, path_words, tail
 from even_step.core.motion.expand import layer_moves
+from even_step.core.motion.moves import Moves
 from even_step.core.motion.repeats import Form, Forms
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.work import Crew
@@ -49,6 +52,55 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
     """Format one layer; what is modal in G-code is stated anew, so layers can be written apart."""
     path = source.toolpath
     moves = layer_moves(path, source.plan.speeds, source.settings, layer, float(source.plan.pace[layer]))
+    moves = _as_commanded(source, moves)
+    first, last = int(path.layer[layer]), int(path.layer[layer + 1])
+    # The very first travel is made clear of the bed, then the nozzle comes down.
+    clear = f"G0 Z{moves.start[2]:.3f} F{moves.feed[0]:.0f}\n".encode() if first == 0 and last > first else b""
+    said = [p for p in source.extruders.before if first <= p < last]
+    if not said:
+        text, heights = _formatted(source, words, layer, moves, fan_before(source, layer))
+        if forms.wanted(layer):
+            forms.keep(layer, Form(text, heights, path.top[layer]))
+        return clear, text
+    pieces = [clear]
+    at = sorted({first, *said})
+    cuts = np.searchsorted(moves.path, at[1:]).tolist()
+    for a, z, p in zip([0, *cuts], [*cuts, len(moves.kind)], at, strict=True):
+        pieces.append(source.extruders.before.get(p, b""))
+        fan = int(source.fans[p - 1]) if p else 0
+        pieces.append(_formatted(source, words, layer, _some(moves, a, z), fan)[0])
+    return tuple(pieces)
+
+
+def _as_commanded(source: GcodeJob, moves: Moves) -> Moves:
+    """Take off where the nozzles sit: the head goes elsewhere for the line to come to its place."""
+    offsets = np.array([nozzle.offset for nozzle in source.job.machine.extruders])
+    if len(moves.path) == 0 or not offsets.any():
+        return moves
+    extruder = source.toolpath.extruder
+    start, to = moves.start.copy(), moves.to.copy()
+    start[:2] -= offsets[extruder[max(int(moves.path[0]) - 1, 0)]]
+    to[:, :2] -= offsets[extruder[moves.path]]
+    return replace(moves, start=start, to=to)
+
+
+def _some(moves: Moves, a: int, z: int) -> Moves:
+    """Return some of the moves in a row."""
+    start = moves.to[a - 1] if a else moves.start
+    return Moves(
+        start,
+        moves.kind[a:z],
+        moves.to[a:z],
+        moves.e[a:z],
+        moves.feed[a:z],
+        moves.acceleration[a:z],
+        moves.path[a:z],
+    )
+
+
+def _formatted(source: GcodeJob, words: Words, layer: int, moves: Moves, fan: int) -> tuple[bytes, NDArray[np.int64]]:
+    """Format moves of a layer; returns the text and where each height stands in it."""
+    path = source.toolpath
     first, last = int(path.layer[layer]), int(path.layer[layer + 1])
     said = (last - first) * (2 * words.longest + LONGEST_SAID)
     buffer = np.empty((len(moves.kind) + 1) * LONGEST_MOVE + said, np.uint8)
@@ -66,19 +118,14 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
         path.height[first:last],
         path.part[first:last],
         source.fans[first:last],
-        fan_before(source, layer),
+        fan,
         words.text,
         words.start,
-        first == 0,
+        first == 0 and len(moves.path) > 0 and moves.path[0] == 0,
         buffer,
         heights,
     )
-    text = buffer[:used].tobytes()
-    if forms.wanted(layer):
-        forms.keep(layer, Form(text, heights[:count], path.top[layer]))
-    # The very first travel is made clear of the bed, then the nozzle comes down.
-    clear = f"G0 Z{moves.start[2]:.3f} F{moves.feed[0]:.0f}\n".encode() if first == 0 and last > first else b""
-    return clear, text
+    return buffer[:used].tobytes(), heights[:count]
 
 
 @kernel

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,14 +12,17 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import travel as keys
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, starts_of
+from even_step.core.slicing.changes import Stretch, Turns, picked
 from even_step.core.slicing.foot.skirt import Skirt
-from even_step.core.slicing.ordering import Blocks, Ordered
+from even_step.core.slicing.laid import chosen
+from even_step.core.slicing.ordering import Blocks, Ordered, open_paths
+from even_step.core.slicing.tower import Tower
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.roles import SKIRT
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
 
-Stretch = tuple[int, int, int, int]  # number of the placed part, foot or part, first path and last in those blocks
+Place = tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -30,11 +34,24 @@ class TravelSettings:
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """Blocks of a foot and of the part on it, and where they stand: shift in mm, number of the placed part."""
+    """Blocks of a foot and of the part on it, and where they stand, mm."""
 
     blocks: tuple[Blocks, Blocks]
-    at: tuple[float, float]
+    at: Place
+
+
+class Piece(NamedTuple):
+    """Paths ready to be copied: where they stand (mm), whose they are, and what they are called where they repeat."""
+
+    paths: Ordered
+    first: int
+    last: int
+    at: Place
     part: int
+    own: int
+    extruder: int
+    height: float
+    same: tuple[object, ...] | None
 
 
 def visiting_order(places: NDArray[np.float64]) -> Index:
@@ -61,34 +78,92 @@ def visiting_order(places: NDArray[np.float64]) -> Index:
     return np.array(way)
 
 
-def assemble(placed: list[Placed], skirt: Skirt, courses: Courses, settings: TravelSettings, crew: Crew) -> Toolpath:
-    """Lay out the toolpath of all courses in their order; the skirt comes first."""
-    plan = [
-        _stretch(placed[part].blocks[source], int(part), int(source), item)
-        for part, source, item in zip(courses.part, courses.source, courses.item, strict=True)
-    ]
+def assemble(
+    placed: list[Placed], turns: Turns, tower: Tower, tower_at: Place, skirt: Skirt, courses: Courses, crew: Crew
+) -> Toolpath:
+    """Lay out the toolpath of all courses in their order; the skirt comes first.
+
+    Parameters
+    ----------
+    placed
+        The parts with their lines.
+    turns
+        Which of them are laid when.
+    tower, tower_at
+        What is purged after each change, and where its middle stands, mm.
+    skirt, courses
+        The skirt, and what the layers are made of.
+    """
+    pieces = [(k, piece) for k in range(len(courses.top)) for piece in _pieces(placed, turns, tower, tower_at, k)]
     loops = _skirt(skirt)
-    sizes = [_size(placed[part].blocks[source].paths, first, last) for part, source, first, last in plan]
-    places = np.cumsum([(len(loops[1]) - 1, len(loops[0]), 0), *sizes], axis=0)
-    layer = places[courses.begins(), 0].astype(np.int64)
+    sizes = [_size(piece.paths, piece.first, piece.last) for _, piece in pieces]
+    places = np.cumsum([(len(loops.role), len(loops.xy), 0), *sizes], axis=0)
+    begins = np.searchsorted([k for k, _ in pieces], np.arange(len(courses.top) + 1))
+    layer = places[begins, 0].astype(np.int64)
     layer[:1] = 0
     paths, points, passed = places[-1].tolist()
-    out = _empty(paths, points, passed, layer, courses, _repeats(plan, courses))
-    _put(out, 0, 0, *loops, 0.0, 0.0, -1, 0, skirt.height)
+    out = _empty(paths, points, passed, layer, courses, _repeats(pieces, turns, courses))
+    first = next((turn[0] for turn in turns.extruders if turn), 0)
+    _put(out, (0, 0, 0), Piece(loops, 0, len(loops.role), (0.0, 0.0), -1, 0, first, skirt.height, None))
 
     def lay(first: int, last: int) -> None:
-        for c in range(first, last):
-            _lay(out, placed[plan[c][0]], plan[c], places[c].tolist(), int(courses.number[c]), float(courses.thick[c]))
+        for (_, piece), at in zip(pieces[first:last], places[first:last].tolist(), strict=True):
+            _put(out, at, piece)
 
     crew.each(lay, runs_of(np.diff(places[:, 1])))
-    _decide_retraction(out.xy, out.start, out.layer, courses.clear, settings.retract_from, out.retract)
     return out
 
 
-def _stretch(blocks: Blocks, part: int, source: int, item: int) -> Stretch:
-    """Return which paths a layer of some blocks has."""
-    b = blocks.which[item]
-    return part, source, int(blocks.block[b]), int(blocks.block[b + 1])
+def _pieces(placed: list[Placed], turns: Turns, tower: Tower, tower_at: Place, layer: int) -> Iterator[Piece]:
+    """Yield what one layer is laid of: after each change what is purged, then the lines of that extruder."""
+    turn, in_hand, number = turns.extruders[layer], turns.in_hand[layer], 0
+    for extruder in turn:
+        if 0 <= in_hand != extruder:
+            number += 1
+            yield from _purged(tower, tower_at, layer, number, extruder)
+        in_hand = extruder
+        yield from (_piece(placed, one, turns) for one in turns.stretches[layer] if one.extruder == extruder)
+    if number == 0 and in_hand >= 0:
+        yield from _purged(tower, tower_at, layer, 0, in_hand)
+
+
+def _piece(placed: list[Placed], one: Stretch, turns: Turns) -> Piece:
+    """Return a stretch ready to be copied; of one that other extruders have a share in, only its own paths."""
+    part = placed[one.part]
+    paths, (first, last) = part.blocks[one.source].paths, (one.first, one.last)
+    if not one.whole:
+        paths = _taken(paths, picked(paths.role, one, turns.extruder_of[one.part]))
+        first, last = 0, len(paths.role)
+    courses = turns.courses
+    number, thick = int(courses.number[one.course]), float(courses.thick[one.course])
+    same = one[1:]  # all but the course
+    return Piece(paths, first, last, part.at, one.part, number, one.extruder, thick, same)
+
+
+def _purged(tower: Tower, at: Place, layer: int, turn: int, extruder: int) -> Iterator[Piece]:
+    """Yield what of the tower is laid in a layer after one of its changes, or where there is none."""
+    first, last = tower.of(layer, turn)
+    if last > first:
+        yield Piece(tower.paths, first, last, at, -1, layer, extruder, float(tower.thick[layer]), None)
+
+
+def _taken(paths: Ordered, some: Index) -> Ordered:
+    """Return some paths; a way leads on inside only from a path that is laid just before."""
+    start, place = chosen(paths.start, some)
+    linked = paths.linked[some] & np.append(False, np.diff(some) == 1)
+    passed = np.where(linked, np.diff(paths.via_start)[some], 0)
+    via_start = starts_of(passed)
+    via = np.repeat(paths.via_start[:-1][some] - via_start[:-1], passed) + np.arange(int(via_start[-1]))
+    return Ordered(
+        paths.xy[place],
+        start,
+        paths.role[some],
+        paths.width[some],
+        paths.height[some],
+        linked,
+        paths.via[via],
+        via_start,
+    )
 
 
 def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
@@ -97,46 +172,23 @@ def _size(paths: Ordered, first: int, last: int) -> tuple[int, int, int]:
     return last - first, int(points), int(passed)
 
 
-def _lay(out: Toolpath, one: Placed, stretch: Stretch, at: list[int], number: int, thick: float) -> None:
-    """Copy a stretch to its place: path, point and passed point ``at``."""
-    _, source, first, last = stretch
-    b, (p, n, v) = one.blocks[source].paths, at
-    a, z = b.start[first], b.start[last]
-    _put(
-        out,
-        p,
-        n,
-        b.xy[a:z],
-        b.start[first : last + 1] - a,
-        b.role[first:last],
-        b.width[first:last],
-        b.linked[first:last],
-        *one.at,
-        one.part,
-        number,
-        np.where(b.height[first:last] > 0, b.height[first:last], thick),
-    )
-    i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
-    np.add(b.via[i_via:z_via], one.at, out=out.via[v : v + z_via - i_via])
-    out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
-
-
-def _repeats(plan: list[Stretch], courses: Courses) -> Index:
+def _repeats(pieces: list[tuple[int, Piece]], turns: Turns, courses: Courses) -> Index:
     """Return for each layer the first with the same stretches after the same last one, or itself.
 
-    First layers are laid in their own way, and after the last the nozzle leaves; they are for themselves.
+    First layers are laid in their own way, and after the last the nozzle leaves; so it does at a change of extruder.
+    They are for themselves.
     """
     count = len(courses.top)
-    begins = courses.begins().tolist()
     own = np.zeros(count, np.bool_)
     own[courses.layer[courses.number <= 0]] = True
     own[courses.clear > 0] = True
+    begins = np.searchsorted([k for k, _ in pieces], np.arange(count + 1)).tolist()
     out, seen = np.arange(count), dict[object, int]()
     for k in range(1, count - 1):
         first, last = begins[k], begins[k + 1]
-        if not own[k] and first < last:
-            laid = tuple(zip(plan[first:last], courses.thick[first:last].tolist(), strict=True))
-            out[k] = seen.setdefault((laid, plan[first - 1]), k)
+        some = [(piece.same, piece.height) for _, piece in pieces[first - 1 : last]]
+        if not own[k] and 0 < first < last and all(same for same, _ in some) and turns.is_steady(k):
+            out[k] = seen.setdefault((tuple(some[1:]), some[0][0]), k)
     return out
 
 
@@ -148,6 +200,7 @@ def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, r
         np.empty(paths, np.float32),
         np.empty(paths, np.float32),
         np.empty(paths, np.int32),
+        np.empty(paths, np.uint8),
         np.empty(paths, np.int32),
         np.empty((vias, 2)),
         np.zeros(paths + 1, np.int64),
@@ -158,58 +211,45 @@ def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, r
     )
 
 
-def _put(
-    out: Toolpath,
-    p: int,
-    n: int,
-    xy: NDArray[np.float64],
-    start: Index,
-    role: NDArray[np.uint8],
-    width: NDArray[np.float32],
-    linked: NDArray[np.bool_],
-    dx: float,
-    dy: float,
-    part: int,
-    own: int,
-    height: float | NDArray[np.float64],
-) -> None:
-    """Copy paths into the toolpath from path ``p`` and point ``n`` on, shifted."""
-    count = len(role)
-    np.add(xy, (dx, dy), out=out.xy[n : n + len(xy)])
-    out.start[p + 1 : p + count + 1] = start[1:] + n
-    out.role[p : p + count] = role
-    out.width[p : p + count] = width
-    out.retract[p : p + count] = linked  # until it is decided
-    out.part[p : p + count] = part
-    out.own[p : p + count] = own
-    out.height[p : p + count] = height
+def _put(out: Toolpath, at: Sequence[int], piece: Piece) -> None:
+    """Copy paths into the toolpath from path, point and passed point ``at`` on, shifted."""
+    (p, n, v), b, first, last = at, piece.paths, piece.first, piece.last
+    a, z = int(b.start[first]), int(b.start[last])
+    i_via, z_via = int(b.via_start[first]), int(b.via_start[last])
+    to = slice(p, p + last - first)
+    np.add(b.xy[a:z], piece.at, out=out.xy[n : n + z - a])
+    np.add(b.via[i_via:z_via], piece.at, out=out.via[v : v + z_via - i_via])
+    out.start[p + 1 : p + last - first + 1] = b.start[first + 1 : last + 1] - a + n
+    out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
+    out.role[to], out.width[to] = b.role[first:last], b.width[first:last]
+    out.retract[to] = b.linked[first:last]  # until it is decided
+    out.part[to], out.own[to], out.extruder[to] = piece.part, piece.own, piece.extruder
+    out.height[to] = np.where(b.height[first:last] > 0, b.height[first:last], piece.height)
 
 
-def _skirt(
-    skirt: Skirt,
-) -> tuple[NDArray[np.float64], Index, NDArray[np.uint8], NDArray[np.float32], NDArray[np.bool_]]:
+def _skirt(skirt: Skirt) -> Ordered:
     rings = skirt.rings
-    count = len(rings.start) - 1
     loops = [
         np.concatenate((rings.xy[a:b], rings.xy[a : a + 1]))
-        for a, b in zip(rings.start[:count], rings.start[1 : count + 1], strict=True)
+        for a, b in zip(rings.start[:-1], rings.start[1:], strict=True)
     ]
-    xy = np.concatenate(loops) if loops else np.empty((0, 2))
-    return (
-        xy,
-        starts_of(np.array([len(loop) for loop in loops], np.int64)),
-        np.full(count, SKIRT, np.uint8),
-        np.full(count, skirt.width, np.float32),
-        np.zeros(count, np.bool_),
+    return open_paths(loops, SKIRT, skirt.width)
+
+
+def with_retraction(path: Toolpath, settings: TravelSettings) -> Toolpath:
+    """Decide before which paths filament is drawn back."""
+    _decide_retraction(
+        path.xy, path.start, path.layer, path.extruder, path.courses.clear, settings.retract_from, path.retract
     )
+    return path
 
 
 @kernel
-def _decide_retraction(xy, start, layer, clear, retract_from, retract):  # type: ignore[no-untyped-def]
-    """Draw filament back before the very first path, before ways over what stands, and before long ones outside."""
+def _decide_retraction(xy, start, layer, extruder, clear, retract_from, retract):  # type: ignore[no-untyped-def]
+    """Draw filament back before the very first path, at changes, before ways over what stands and long ones outside."""
     for k in range(layer.shape[0] - 1):
         for p in range(layer[k], layer[k + 1]):
-            if p == 0 or (clear[k] > 0.0 and p == layer[k]):
+            if p == 0 or (clear[k] > 0.0 and p == layer[k]) or extruder[p] != extruder[p - 1]:
                 retract[p] = True
             elif retract[p]:
                 retract[p] = False  # it was marked as linked

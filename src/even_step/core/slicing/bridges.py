@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,8 @@ SHORTER = 0.7  # of the longest span laid all one way: only then it is parted
 @dataclass(frozen=True)
 class BridgeSettings:
     """How far the lines of a bridge lie on what holds them, mm; ``bore`` is the nozzle's."""
+
+    LAYS: ClassVar[str] = "covers"
 
     anchor: Annotated[float, keys.ANCHOR]
     bore: float

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,8 @@ COVER_ROLES = (BOTTOM, SOLID, TOP)
 @dataclass(frozen=True)
 class CoverSettings:
     """How many full layers, and how their lines lie; mm, mm², degrees."""
+
+    LAYS: ClassVar[str] = "covers"
 
     top_layers: Annotated[int, keys.TOP_LAYERS]
     top_thickness: Annotated[float, keys.TOP_THICKNESS]

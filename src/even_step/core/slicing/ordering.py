@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import walls as keys
 from even_step.core.plane import region
-from even_step.core.plane.ragged import Index, Rings, joined_starts
+from even_step.core.plane.ragged import Index, Rings, joined_starts, starts_of
 from even_step.core.slicing.island_order import LOOSE, ROWS, WALLS, laid_out, order_layer
 from even_step.core.slicing.laid import Strands, chosen
 from even_step.core.slicing.patterns.pattern import Fill
@@ -143,6 +143,22 @@ def order_lines(
     which = np.array([number[key] for key in keys], np.int64)
     block = np.cumsum([0, *(len(one.role) for one in many)]).astype(np.int64)
     return Blocks(which, content, _joined(many) if many else _nothing(), block)
+
+
+def open_paths(lines: list[NDArray[np.float64]], role: int, width: float) -> Ordered:
+    """Return lines of one role and width, mm, as high as their layer, in the order they are given."""
+    count = len(lines)
+    xy = np.round(np.concatenate(lines), 3).astype(np.float64) + 0.0 if lines else np.empty((0, 2))
+    return Ordered(
+        xy,
+        starts_of(np.array([len(line) for line in lines], np.int64)),
+        np.full(count, role, np.uint8),
+        np.full(count, width, np.float32),
+        np.zeros(count, np.float32),
+        np.zeros(count, np.bool_),
+        np.empty((0, 2)),
+        np.zeros(count + 1, np.int64),
+    )
 
 
 def no_blocks() -> Blocks:

@@ -26,10 +26,13 @@ class Lines:
         last point of a path a travel leads on, told by a width below 0; with width 0 nothing does.
     layer : (L + 1,) int64
         Where each layer's points begin.
+    path : (N,) int32
+        The path each point belongs to.
     """
 
     points: NDArray[np.float32]
     layer: Index
+    path: NDArray[np.int32]
 
 
 def lines_of(toolpath: Toolpath) -> Lines:
@@ -45,7 +48,8 @@ def lines_of(toolpath: Toolpath) -> Lines:
     points[:, 2:] = np.repeat(looks, each + passed, axis=0)
     points[is_via, 3] = points[start[1:] - 1, 3] = -TRAVEL_WIDTH
     points[-1:, 3] = 0.0
-    return Lines(points, start[toolpath.layer])
+    path = np.repeat(np.arange(len(each), dtype=np.int32), each + passed)
+    return Lines(points, start[toolpath.layer], path)
 
 
 def parted(lines: Lines, *families: tuple[int, ...]) -> list[Lines]:
@@ -57,7 +61,7 @@ def parted(lines: Lines, *families: tuple[int, ...]) -> list[Lines]:
         number = np.concatenate(([0], np.cumsum(kept)))
         points = lines.points[kept]
         points[:, 3] = np.maximum(points[:, 3], 0.0)  # the ways between them lead elsewhere
-        out.append(Lines(points, number[lines.layer]))
+        out.append(Lines(points, number[lines.layer], lines.path[kept]))
     return out
 
 
@@ -78,7 +82,7 @@ def coarse_lines(lines: Lines, stray: float = STRAY) -> Lines:
     """
     kept = _kept(lines.points, stray)
     number = np.concatenate(([0], np.cumsum(kept)))
-    return Lines(lines.points[kept], number[lines.layer])
+    return Lines(lines.points[kept], number[lines.layer], lines.path[kept])
 
 
 @kernel

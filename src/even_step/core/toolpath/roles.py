@@ -1,23 +1,70 @@
-"""What a line is for. The numbers stand in the toolpath's arrays, the words in G-code and report."""
+"""What a line is for: one table of which everything else that goes by role is made.
 
-ROLES = (
-    "outer-wall",
-    "inner-wall",
-    "gap-fill",
-    "top",
-    "bottom",
-    "solid",
-    "infill",
-    "bridge",
-    "support",
-    "support-contact",
-    "skirt",
-    "brim",
-    "raft",
-    "purge",
-    "travel",
+The numbers stand in the toolpath's arrays, the words in G-code and report.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+#: Which setting says with which extruder a line is laid.
+Tool = Literal["walls", "infill", "covers", "supports", "contact"]
+Owner = Literal["part", "foot", "bed"]
+
+
+@dataclass(frozen=True)
+class Role:
+    """What a line is for.
+
+    Attributes
+    ----------
+    word
+        Its name.
+    colour
+        On screen and in pictures.
+    speed, acceleration
+        The fields of the lines' settings that say how fast it is laid.
+    fan
+        The field of the fan's settings that says how it is cooled.
+    tool
+        With which extruder it is laid.
+    owner
+        Whether it is of a part, of its foot, or of the bed.
+    hidden
+        Whether it lies within a part, where the layers above hide it.
+    """
+
+    word: str
+    colour: str
+    speed: str = "print_speed"
+    acceleration: str = "print_acceleration"
+    fan: str = "fan"
+    tool: Tool = "walls"
+    owner: Owner = "part"
+    hidden: bool = False
+
+
+STONE = "#8D8B86"
+TABLE = (
+    Role("outer-wall", "#4E6880", speed="outer_speed", acceleration="outer_acceleration"),
+    Role("inner-wall", "#7C8F6B", hidden=True),
+    Role("gap-fill", "#A9B89B", hidden=True),
+    Role("top", "#8C5A78", speed="cover_speed", tool="covers"),
+    Role("bottom", "#B794A8", speed="cover_speed", tool="covers"),
+    Role("solid", "#CDB9C4", tool="covers", hidden=True),
+    Role("infill", "#D3BE82", tool="infill", hidden=True),
+    Role("bridge", "#2F8C8C", speed="bridge_speed", fan="bridge_fan", tool="covers"),
+    Role("support", "#B97F68", tool="supports"),
+    Role("support-contact", "#8A4B36", tool="contact"),
+    Role("skirt", STONE, speed="first_speed", owner="bed"),
+    Role("brim", STONE, owner="foot"),
+    Role("raft", STONE, owner="foot"),
+    Role("purge", STONE, owner="bed"),
+    Role("travel", "#9AA0A6", owner="bed"),
 )
-ROLE_NUMBER = {name: number for number, name in enumerate(ROLES)}
+ROLES = tuple(role.word for role in TABLE)
+ROLE_NUMBER = {word: number for number, word in enumerate(ROLES)}
 
 OUTER_WALL = ROLE_NUMBER["outer-wall"]
 INNER_WALL = ROLE_NUMBER["inner-wall"]
@@ -30,6 +77,8 @@ BRIDGE = ROLE_NUMBER["bridge"]
 SKIRT = ROLE_NUMBER["skirt"]
 BRIM = ROLE_NUMBER["brim"]
 RAFT = ROLE_NUMBER["raft"]
+PURGE = ROLE_NUMBER["purge"]
 TRAVEL = ROLE_NUMBER["travel"]
-#: What lies within a part and is hidden by the layers above it.
-INSIDE = tuple(ROLE_NUMBER[name] for name in ("inner-wall", "gap-fill", "solid", "infill"))
+HIDDEN = tuple(number for number, role in enumerate(TABLE) if role.hidden)
+OF_FEET = tuple(number for number, role in enumerate(TABLE) if role.owner == "foot")
+TOOLS: tuple[Tool, ...] = ("walls", "infill", "covers", "supports", "contact")

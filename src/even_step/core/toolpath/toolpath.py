@@ -27,6 +27,8 @@ class Toolpath:
         As drawn, mm.
     part : (P,) int32
         Number of the placed part, −1 for none.
+    extruder : (P,) uint8
+        Number of the extruder that lays it, from 0.
     own : (P,) int32
         Which of its part's own layers it belongs to; of a foot below 0 beneath the first, 0 beside it.
     via : (V, 2) float64
@@ -50,6 +52,7 @@ class Toolpath:
     width: NDArray[np.float32]
     height: NDArray[np.float32]
     part: NDArray[np.int32]
+    extruder: NDArray[np.uint8]
     own: NDArray[np.int32]
     via: NDArray[np.float64]
     via_start: Index
@@ -79,6 +82,16 @@ class Toolpath:
     def on_bed(self) -> NDArray[np.bool_]:
         """Tell which paths are laid on the bed, (P,)."""
         return np.asarray(self.own == np.append(self.courses.lowest(), 0)[self.part])
+
+    def changes(self) -> NDArray[np.int8]:
+        """Tell before which paths another extruder takes over, (P,): 1 for the first time, 2 again; else 0."""
+        out = np.zeros(len(self.role), np.int8)
+        at = np.flatnonzero(np.diff(self.extruder.astype(np.int64))) + 1
+        seen = set(self.extruder[:1].tolist())
+        for p, extruder in zip(at.tolist(), self.extruder[at].tolist(), strict=True):
+            out[p] = 2 if extruder in seen else 1
+            seen.add(extruder)
+        return out
 
     def layer_of_path(self) -> Index:
         """Return which layer each path is in, (P,)."""

@@ -4,17 +4,19 @@ in vec3 start;
 in float width;
 in float high;
 in float role;
+in float shade;
 in vec3 end;
 uniform mat4 seen;
 uniform int hidden;
-uniform vec3 inks[16];
+uniform sampler2D palette;
+uniform vec2 span;
+uniform vec3 travelling;
 uniform float thicker;
 uniform bool is_flat;
 uniform vec3 eye;
 flat out vec3 ink;
 out float across;
 flat out vec3 side;
-const int TRAVEL = 14;
 const float ACROSS[3] = float[3](-1.0, 0.72, 1.0);
 void main() {
     int corner = gl_VertexID >> 1;
@@ -35,7 +37,7 @@ void main() {
     place.xy += (first ? -0.35 : 0.35) * wide * way + beside * over * wide * 0.5;
     place.z = is_flat || corner != 2 ? start.z : max(start.z - high * thicker, 0.0);
     gl_Position = gone ? vec4(2.0, 2.0, 2.0, 1.0) : seen * vec4(place, 1.0);
-    ink = inks[number];
+    ink = number == TRAVEL ? travelling : textureLod(palette, vec2(span.x + span.y * shade, 0.5), 0.0).rgb;
     across = over;
     side = vec3(beside, 0.0);
 }

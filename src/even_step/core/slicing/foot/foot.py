@@ -13,7 +13,7 @@ from even_step.core.plane.region import Regions
 from even_step.core.slicing.foot.brim import SHORTEST, BrimSettings, brim_loops
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings, lay_raft, raft_area
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.ordering import Blocks, Ordered, no_blocks
+from even_step.core.slicing.ordering import Blocks, Ordered, no_blocks, open_paths
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.toolpath.roles import BRIM
 from even_step.core.work import Crew
@@ -101,19 +101,9 @@ def _in_a_row(places: list[list[Points]]) -> list[Points]:
 
 def _blocks_of(lines: list[Points], width: float) -> Blocks:
     """Return one layer of brim lines."""
-    count = len(lines)
-    paths = Ordered(
-        np.round(np.concatenate(lines), 3).astype(np.float64) + 0.0,
-        starts_of(np.array([len(line) for line in lines], np.int64)),
-        np.full(count, BRIM, np.uint8),
-        np.full(count, width, np.float32),
-        np.zeros(count, np.float32),
-        np.zeros(count, np.bool_),
-        np.empty((0, 2)),
-        np.zeros(count + 1, np.int64),
-    )
+    paths = open_paths(lines, BRIM, width)
     none = np.zeros(1, np.int64)
-    return Blocks(none, none, paths, np.array([0, count], np.int64))
+    return Blocks(none, none, paths, np.array([0, len(lines)], np.int64))
 
 
 def kept_apart(

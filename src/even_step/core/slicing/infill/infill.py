@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated, NamedTuple
+from typing import Annotated, ClassVar, NamedTuple
 
 import numpy as np
 
@@ -37,6 +37,8 @@ class InfillSettings:
 
     ``bore`` is the nozzle's, mm; ``overhang`` the least of the machine's limits, degrees from the vertical.
     """
+
+    LAYS: ClassVar[str] = "infill"
 
     density: Annotated[float, keys.DENSITY]
     pattern: Annotated[str, keys.PATTERN]

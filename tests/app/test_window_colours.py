@@ -1,0 +1,115 @@
+"""Lines coloured by role, material, part or a scale: one choice, with what the colours mean beside it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from even_step.app.canvas.palette import STEPS, kind_colour, scale_colour, shades_of
+from even_step.app.stations.colour_rows import ScaleBar, Swatch
+from even_step.app.widgets.setting_line import SettingLine
+from even_step.core.channels import CHANNELS, SCALES
+from even_step.core.job import edits
+from even_step.core.job.model import Machine, Material
+from even_step.core.job.shipped import find
+from tests.shapes import box, write_stl
+
+
+@pytest.fixture
+def twin(hand, tmp_path):
+    """A block on the machine with two extruders, its infill of the second material."""
+    hand.drop(write_stl(tmp_path / "block.stl", box(30, 30, 6)))
+    job = edits.with_material(
+        edits.on_machine(hand.desk.job, find(Machine, "Alder 300 twin")), 1, find(Material, "PETG")
+    )
+    hand.desk.store.do("two materials", edits.with_setting(job, "extruder.infill", 2))
+    return hand
+
+
+def colours_of(hand):
+    hand.drawn()
+    image = hand.canvas.picture.convertToFormat(hand.canvas.picture.Format.Format_RGB888)
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).astype(int)
+
+
+def is_the_same(hand, picture):
+    return bool((colours_of(hand) == picture).all())
+
+
+def near(picture, colour):
+    """Count the points of a colour, lit from any side."""
+    wanted = np.array([colour.red(), colour.green(), colour.blue()])
+    share = picture.sum(axis=2, keepdims=True) / max(wanted.sum(), 1)
+    return int((np.abs(picture - wanted * share).max(axis=2) < 12).sum())
+
+
+def test_materials_are_seen_and_named(twin):
+    hand = twin
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.desk.view.show_layers(0, 9, trial.lines.count)
+    hand.find(object, "colour by").setCurrentIndex(CHANNELS.index("material"))
+    hand.find(object, "colour by").activated.emit(CHANNELS.index("material"))
+    assert hand.desk.view.colour_by == "material"
+    rows = hand.window.findChildren(Swatch)
+    assert len(rows) == 2
+    picture = colours_of(hand)
+    assert near(picture, kind_colour(0)) > 300
+    assert near(picture, kind_colour(1)) > 300
+
+
+def test_a_scale_has_the_numbers_of_its_ends(twin):
+    hand = twin
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    for channel, unit in SCALES.items():
+        hand.desk.view.set("colour_by", channel)
+        values = trial.lines.of_paths(channel)
+        told = f"from {values.min():.3g} to {values.max():.3g} {unit}"
+        hand.wait(lambda told=told: [bar.accessibleName() for bar in bars(hand)] == [told])
+    hand.desk.view.set("colour_by", "role")
+    hand.wait(lambda: not bars(hand))
+
+
+def bars(hand):
+    return [one for one in hand.window.findChildren(ScaleBar) if one.isVisible()]
+
+
+def test_every_channel_gives_another_picture_and_back(twin):
+    hand = twin
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.desk.view.show_layers(0, 9, trial.lines.count)
+    hand.canvas.look_from(hand.canvas.camera)
+    first = colours_of(hand)
+    for channel in CHANNELS[1:]:
+        hand.desk.view.set("colour_by", channel)
+        hand.wait(lambda: not is_the_same(hand, first))
+    hand.desk.view.set("colour_by", "role")
+    hand.wait(lambda: is_the_same(hand, first))
+    assert shades_of(trial.lines, "part").colours.shape == (STEPS, 3)
+    assert scale_colour(0.0).lightness() > scale_colour(0.5).lightness() > scale_colour(1.0).lightness()
+
+
+def test_settings_of_several_extruders_are_offered_where_there_are_several(twin):
+    hand = twin
+    hand.desk.view.set("station", "Recipe")
+    hand.desk.view.set("level", "everything")
+    lines = hand.window.recipe.lines
+    assert isinstance(lines["extruder.infill"], SettingLine)
+    assert lines["extruder.infill"].isVisible()
+    assert lines["purge.volume"].isVisible()
+    hand.window.run("edit.undo")
+    assert not lines["extruder.infill"].isVisible()
+    assert not lines["heat.idle_nozzle"].isVisible()
+
+
+def test_the_output_tells_what_each_extruder_lays(twin):
+    hand = twin
+    hand.slice()
+    hand.desk.view.set("station", "Output")
+    told = [label.text() for label in hand.window.output.findChildren(type(hand.window.output.remark))]
+    assert any(text.startswith("PLA, ") for text in told)
+    assert any(text.startswith("PETG, ") for text in told)
+    assert any("purged" in text for text in told)
