@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -79,7 +80,9 @@ def plan_motion(
 
     def slow(first: int, last: int) -> None:
         for layer in (first + np.flatnonzero(slowed[first:last])).tolist():
-            note(layer, *_paced(toolpath, speeds, settings, limits, layer, wanted[layer]))
+            a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
+            asked = _Slowing(float(wanted[layer]), float(layer_time[layer]), float(path_time[a:b].sum()))
+            note(layer, *_paced(toolpath, speeds, settings, limits, layer, asked))
 
     def note(layer: int, at_pace: float, moves: Moves, took: NDArray[np.float64]) -> None:
         pace[layer], layer_time[layer] = at_pace, took.sum()
@@ -103,7 +106,8 @@ def plan_motion(
     repeat(np.flatnonzero(~own))
     wanted = _least_times(toolpath.courses, lines, layer_time)
     own |= wanted != wanted[alike]
-    slowed = own & (wanted > layer_time)
+    laying = np.add.reduceat(np.append(path_time, 0.0), toolpath.layer[:-1]) * (np.diff(toolpath.layer) > 0)
+    slowed = own & (wanted - layer_time > 0.01 * wanted) & (laying > 0.0)
     crew.each(slow, runs_of(points * slowed, most=200_000))
     repeat(np.flatnonzero(~own))
     return MotionPlan(speeds, pace, layer_time, wanted, path_time, way_time, volume)
@@ -131,23 +135,27 @@ def _least_times(
     return wanted
 
 
+class _Slowing(NamedTuple):
+    """How long a layer is to take, how long it takes at full speed, and how much of that something is laid; s."""
+
+    wanted: float
+    took: float
+    laying: float
+
+
 def _paced(
-    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int, wanted: float
+    toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int, asked: _Slowing
 ) -> tuple[float, Moves, NDArray[np.float64]]:
     """Find the pace at which a layer takes the time wanted, or the slowest allowed."""
-    pace = 1.0
-    moves = layer_moves(toolpath, speeds, settings, layer, pace)
-    took = durations(moves, limits)
+    pace, laying, before = 1.0, asked.laying, asked.took
     for _ in range(SLOWING_TRIES):
-        laying = float(took[moves.kind == EXTRUDE].sum())
-        lacking = wanted - float(took.sum())
-        if lacking <= 0.01 * wanted or laying <= 0.0 or pace <= 1e-3:
-            break
-        pace *= laying / (laying + lacking)
+        pace *= laying / (laying + asked.wanted - before)
         moves = layer_moves(toolpath, speeds, settings, layer, pace)
-        before, took = took, durations(moves, limits)
-        if took.sum() <= before.sum() + 1e-9:
+        took = durations(moves, limits)
+        total, laying = float(took.sum()), float(took[moves.kind == EXTRUDE].sum())
+        if total <= before + 1e-9 or asked.wanted - total <= 0.01 * asked.wanted or pace <= 1e-3:
             break
+        before = total
     return pace, moves, took
 
 

@@ -35,9 +35,12 @@ class Records(Generic[R]):
 
     def of_paths(self, toolpath: Toolpath) -> NDArray[np.int64]:
         """Return the number of each path's record, (P,); what is no part's has the job's."""
+        if len(self.records) == 1:
+            return np.broadcast_to(np.zeros(1, np.int64), toolpath.part.shape)
         # The last row stands for part −1.
         return np.array(self.of_part, np.int64)[toolpath.part, toolpath.extruder]
 
     def each(self, name: str, of_path: NDArray[np.int64]) -> NDArray[np.float64]:
         """Return one field for each path, (P,)."""
-        return np.array([getattr(record, name) for record in self.records], np.float64)[of_path]
+        values = np.array([getattr(record, name) for record in self.records], np.float64)
+        return np.broadcast_to(values, of_path.shape) if len(values) == 1 else values[of_path]

@@ -105,7 +105,8 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records
     wanted = np.where(over_raft, np.minimum(wanted, lines.each("over_raft_speed", record)), wanted)
     flow = lines.each("flow", record)
     flow = np.where(first, flow * lines.each("first_flow", record) / 100.0, flow) / 100.0
-    strand = np.array([strand_section(one.bore, one.bridge_flow) for one in lines.records])[record]
+    strands = np.array([strand_section(one.bore, one.bridge_flow) for one in lines.records])
+    strand = np.broadcast_to(strands, record.shape) if len(strands) == 1 else strands[record]
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)
     area = line_section(role == BRIDGE, width, height, strand, flow)
     wanted = np.minimum(wanted, lines.each("melt_limit", record) / np.maximum(area, 1e-9))
@@ -117,12 +118,8 @@ def _by_role(
     what: str, lines: Records[LineSettings], record: NDArray[np.int64], role: NDArray[np.uint8]
 ) -> NDArray[np.float64]:
     """Return for each path the field that the table of roles names for it, (P,)."""
-    names = [getattr(one, what) for one in TABLE]
-    out = np.empty(len(role))
-    for name in dict.fromkeys(names):
-        mine = np.isin(role, [number for number, one in enumerate(names) if one == name])
-        out[mine] = lines.each(name, record[mine])
-    return out
+    table = np.array([[getattr(one, getattr(kind, what)) for kind in TABLE] for one in lines.records], np.float64)
+    return np.asarray(table[0][role] if len(table) == 1 else table[record, role])
 
 
 def _small_loops(toolpath: Toolpath, lengths: NDArray[np.float64], longest: NDArray[np.float64]) -> NDArray[np.bool_]:

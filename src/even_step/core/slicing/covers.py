@@ -44,16 +44,14 @@ class CoverSettings:
     angle: Annotated[float, keys.ANGLE]
     least_area: Annotated[float, keys.LEAST_AREA]
 
-    def reach(self, height: float) -> list[int]:
-        """Return which near layers must cover a point for it to be open inside, the farthest above first."""
-        up, down = (
-            max(count, int(np.ceil(thickness / height - 1e-6)))
-            for count, thickness in (
-                (self.top_layers, self.top_thickness),
-                (self.bottom_layers, self.bottom_thickness),
-            )
-        )
-        return [*range(up, 0, -1), *range(-down, 0)]
+    def reach(self, thick: NDArray[np.float64]) -> tuple[Index, Index]:
+        """Return how many layers above each layer, and below it, must cover a point for it to be open inside, (L,).
+
+        As many as are counted, or as reach the thickness wanted, whichever is more; ``thick`` is each layer's, mm.
+        """
+        above = _layers_for(thick, self.top_thickness)
+        below = _layers_for(thick[::-1], self.bottom_thickness)[::-1]
+        return np.maximum(self.top_layers, above), np.maximum(self.bottom_layers, below)
 
     def of_role(self, role: int) -> tuple[str, float]:
         """Return pattern and line width of a role."""
@@ -96,12 +94,19 @@ class Covers:
     tops: tuple[Fill, ...]
 
 
-def _ahead(numbers: Index, by: int) -> Index:
-    """Return what lies ``by`` layers above each layer (below for less than 0); −1 outside the part."""
-    out = np.full_like(numbers, -1)
-    if abs(by) < len(numbers):
-        out[max(0, -by) : len(numbers) - max(0, by)] = numbers[max(0, by) : len(numbers) - max(0, -by)]
-    return out
+def _layers_for(thick: NDArray[np.float64], wanted: float) -> Index:
+    """Return how many of the layers after each one are as thick as wanted together, (L,); one beyond the last counts."""
+    if wanted <= 0.0:
+        return np.zeros(len(thick), np.int64)
+    tops = np.cumsum(thick)
+    return np.searchsorted(tops, tops + wanted - 1e-6) - np.arange(len(thick))
+
+
+def _ahead(numbers: Index, by: Index) -> Index:
+    """Return what lies so many layers above each layer (below for less than 0); −1 outside the part."""
+    at = np.arange(len(numbers)) + by
+    inside = (at >= 0) & (at < len(numbers))
+    return np.where(inside, numbers[np.where(inside, at, 0)], -1)
 
 
 def covers(
@@ -114,8 +119,10 @@ def covers(
 ) -> Covers:
     """Divide the inside of each layer into bridge, bottom, solid, top and room for infill, and lay the full lines."""
     thick = walls.height[walls.which]
-    reach = settings.reach(float(np.median(thick)) if len(thick) else 1.0)
-    near = [_ahead(outlines.which, by) for by in reach]
+    above, beneath = settings.reach(thick)
+    # The farthest above first; a layer that needs fewer looks at its farthest again.
+    reach = [*range(int(above.max(initial=0)), 0, -1), *range(-int(beneath.max(initial=0)), 0)]
+    near = [_ahead(outlines.which, np.clip(by, -beneath, above)) for by in reach]
     rows, which = np.unique(np.stack((walls.which, *near), axis=1), axis=0, return_inverse=True)
     which = which.ravel()
     open_to = _open_to(walls.inner, outlines.outline, rows, crew)

@@ -125,7 +125,7 @@ def _branching(rooms: LayerRooms, layout: PatternLayout, settings: InfillSetting
     count = len(rooms.which)
     if layout.share <= 0.0 or count == 0:
         return Fill(INFILL, settings.line_width, np.full(count, -1, np.int64), nothing(0), np.zeros(0))
-    filled = float(plastic_width(settings.line_width, float(np.median(rooms.height))))
+    filled = float(plastic_width(settings.line_width, rooms.height).mean())
     longest = BRIDGE_SHARE * settings.longest_bridge
     lines = branching(
         rooms.rooms,
