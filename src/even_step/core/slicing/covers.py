@@ -95,7 +95,7 @@ class Covers:
 
 
 def _layers_for(thick: NDArray[np.float64], wanted: float) -> Index:
-    """Return how many of the layers after each one are as thick as wanted together, (L,); one beyond the last counts."""
+    """Return how many of the layers after each are as thick as wanted together, (L,); one beyond the last counts."""
     if wanted <= 0.0:
         return np.zeros(len(thick), np.int64)
     tops = np.cumsum(thick)
