@@ -220,12 +220,43 @@ def test_what_cannot_be_is_refused_with_a_remedy(tmp_path):
     resolve(both.with_settings({"purge.kind": "none"}))
 
 
+def test_a_width_is_held_to_the_nozzle_that_lays_it(tmp_path):
+    """Wide infill by a wide second nozzle beside fine walls."""
+    job = twin(tmp_path, 30, settings={"extruder.infill": 2, "infill.line_width": 1.7})
+    with pytest.raises(SettingError, match="line_width"):
+        resolve(job)
+    first, second = job.machine.extruders
+    wide = second.model_copy(update={"bore": 0.9, "line_width": (0.5, 1.8)})
+    wider = job.model_copy(update={"machine": job.machine.model_copy(update={"extruders": (first, wide)})})
+    done = slice_again(tmp_path, wider)
+    path = done.sliced.toolpath
+    assert path.width[path.role == INFILL].max() == pytest.approx(1.7)
+    assert "line-wide" not in {f["code"] for f in done.report["findings"]}
+    with pytest.raises(SettingError, match="line_width"):
+        resolve(wider.with_settings({"extruder.infill": 1}))
+
+
 def test_a_tower_moved_makes_no_part_anew(tmp_path):
     cache = StageCache()
     job = twin(tmp_path, 30, settings={"extruder.infill": 2})
     slice_again(tmp_path, job, cache=cache)
     again = slice_again(tmp_path, job.model_copy(update={"tower": (200.0, 200.0)}), cache=cache)
     assert again.run.made <= {"purge", "foot", "order", "motion"}
+
+
+def test_what_is_said_to_extruders_is_said_though_layers_repeat(tmp_path):
+    """Layers of equal boxes are written once and repeated; a nozzle warmed in one of them is warmed once."""
+    job = twin(tmp_path, 40, settings={"extruder.covers": 2, "infill.density": 5, "cooling.least_layer_time": 0})
+    done = slice_again(tmp_path, job)
+    lines = done.gcode.read_text().splitlines()
+    swaps = [i for i, line in enumerate(lines) if line == "T1"]
+    warmed = [i for i, line in enumerate(lines) if re.fullmatch(r"M104 T1 S2\d\d", line)]
+    idled = [i for i, line in enumerate(lines) if line == "M104 T1 S160"]
+    assert len(warmed) <= len(swaps)
+    assert len(idled) >= 1
+    for begin in idled[1:]:
+        later = [swap for swap in swaps if swap > begin]
+        assert not later or any(begin < warm < later[0] for warm in warmed)
 
 
 def test_the_number_of_threads_never_shows(tmp_path):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_step.core.catalogue.setting import take
-from even_step.core.job.cascade import Resolved
+from even_step.core.job.cascade import Resolved, tools_of
 from even_step.core.job.model import Machine
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
@@ -38,7 +38,8 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     """
     crew = Crew(1)
     tall = float(mesh.bounds[1, 2])
-    limits = machine.extruders[0].layer_height
+    extruder = min(tools_of(resolved.values)["walls"], len(machine.extruders) - 1)  # it may not be there yet
+    limits = machine.extruders[extruder].layer_height
     first = take(HangingSettings, resolved.values, nozzle_least=limits[0]).first_top(tall)
     hangs = hanging(mesh, machine.overhang_limit, first, crew).total
     cuts = np.array([min(first, tall) / 2])

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.job.cascade import Resolved
+from even_step.core.job.cascade import Resolved, tools_of
 from even_step.core.job.model import Job
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Mesh
@@ -70,7 +70,8 @@ def _figures(mesh: Mesh, costs: PoseCosts, job: Job, resolved: Resolved) -> dict
     volume, surface = measure(mesh)
     shell = min(abs(volume), surface * width * float(values["walls.count"]))
     plastic = shell + (abs(volume) - shell) * float(values["infill.density"]) / 100.0
-    rate = min(float(values["motion.print_speed"]) * width * height, job.materials[0].flow_limit)
+    material = job.materials[min(tools_of(values)["walls"], len(job.materials) - 1)]
+    rate = min(float(values["motion.print_speed"]) * width * height, material.flow_limit)
     time = (plastic + SUPPORT_SHARE * costs.support) / rate + LAYER_TIME * costs.height / height
     return {
         "support": costs.support,

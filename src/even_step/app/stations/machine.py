@@ -211,13 +211,19 @@ class MachineStation(Sheet):
 
     def _facts(self) -> list[tuple[str, str]]:
         machine = self._desk.job.machine
-        nozzle = machine.extruders[0]
+        heights, widths = (
+            " and ".join(dict.fromkeys(f"{low:g} to {high:g} mm" for low, high in ranges))
+            for ranges in (
+                [nozzle.layer_height for nozzle in machine.extruders],
+                [nozzle.line_width for nozzle in machine.extruders],
+            )
+        )
         x, y, z, _ = machine.motion.speed
         highest = machine.heating
         ways = zip(("right", "back", "left", "front"), machine.overhang_limit, strict=True)
         return [
-            ("layer height", f"{nozzle.layer_height[0]:g} to {nozzle.layer_height[1]:g} mm"),
-            ("line width", f"{nozzle.line_width[0]:g} to {nozzle.line_width[1]:g} mm"),
+            ("layer height", heights),
+            ("line width", widths),
             ("speed in x, y, z", f"{x:g}, {y:g}, {z:g} mm/s"),
             ("acceleration", f"{machine.motion.acceleration[0]:g} mm/s²"),
             ("nozzle, bed up to", f"{highest.nozzle_limit:g}, {highest.bed_limit:g} °C"),

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue.setting import Value
+from even_step.core.job.cascade import tools_of
 from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.motion.plan import MotionPlan
@@ -124,8 +125,8 @@ class Evidence:
 
     @property
     def bore(self) -> float:
-        """The nozzle's bore, mm."""
-        return self.job.machine.extruders[0].bore
+        """The bore of the nozzle that lays walls, mm."""
+        return self.job.machine.extruders[tools_of(self.settings)["walls"]].bore
 
     def first_of_each(self) -> list[tuple[PlacedPart, SlicedSolid]]:
         """Return each solid with the first place it stands at."""

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.findings.finding import NOBODY, Evidence, Finding
+from even_step.core.job.cascade import tool_of, tools_of
 
 WIDTHS = tuple(setting for setting in CATALOGUE.values() if setting.limit == "line_width")
 
 
 def check(evidence: Evidence) -> list[Finding]:
     """Warn of each width beyond what the nozzle is made for."""
-    nozzle = evidence.job.machine.extruders[0]
-    most = nozzle.line_width[1]
     tables = [("", (0.0, 0.0), NOBODY, evidence.settings)]
     tables += [(part.title, part.at, part.ids, solid.settings) for part, solid in evidence.first_of_each()]
     told: set[tuple[str, float]] = set()
@@ -19,6 +18,8 @@ def check(evidence: Evidence) -> list[Finding]:
     for title, at, ids, settings in tables:
         for setting in WIDTHS:
             width = float(settings[setting.key])
+            nozzle = evidence.job.machine.extruders[tools_of(settings)[tool_of(setting)]]
+            most = nozzle.line_width[1]
             if width <= most + 1e-9 or (setting.key, width) in told:
                 continue
             told.add((setting.key, width))

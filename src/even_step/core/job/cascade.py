@@ -90,8 +90,11 @@ def complaints_of_parts(job: Job) -> list[SettingError]:
     found = []
     for part in job.parts:
         wanted = tools_of(cascade(job, part).values).values() if part.settings else ()
-        extruders = sorted({min(number, len(job.materials) - 1) for number in wanted})
-        for wrong in [w for e in extruders for w in complaints(job, cascade(job, part, e), e).values()][:1]:
+        extruders = sorted({min(number, len(job.materials) - 1) for number in wanted}, reverse=True)
+        by_key: dict[str, SettingError] = {}
+        for extruder in extruders:
+            by_key |= complaints(job, cascade(job, part, extruder), extruder)
+        for wrong in by_key.values():
             told = f"{wrong.message} (for {part.name} alone)"
             found.append(SettingError(told, subject=wrong.subject, remedy=wrong.remedy))
     return found
@@ -122,13 +125,23 @@ def complaints(job: Job, resolved: Resolved, extruder: int = 0) -> dict[str, Set
     """Return what is wrong with values that an extruder cannot do, or that do not go together, by key."""
     found: dict[str, SettingError] = {}
     for key, setting in CATALOGUE.items():
-        if not _in_use(key, resolved.values):
+        if not _in_use(key, resolved.values) or not _laid_by(setting, resolved.values, extruder):
             continue
         wrong = _beyond_limit(setting, resolved.values[key], job.machine, extruder)
         if wrong:
             found[key] = wrong
     narrow = _narrow_lines(resolved.values) | _empty_extruders(job, resolved.values) | _tower_in_the_way(job, resolved)
     return found | {key: wrong for key, wrong in narrow.items() if key not in found}
+
+
+def tool_of(setting: Setting) -> str:
+    """Return which of the settings ``extruder.*`` says who lays the lines whose width a setting is."""
+    return {"infill": "infill", "top": "covers", "bottom": "covers"}.get(setting.group, "walls")
+
+
+def _laid_by(setting: Setting, values: Mapping[str, Value], extruder: int) -> bool:
+    """Tell whether a setting is an extruder's business: the width of a line only that of the one that lays it."""
+    return setting.limit != "line_width" or tools_of(values)[tool_of(setting)] == extruder
 
 
 def _in_use(key: str, values: Mapping[str, Value]) -> bool:

@@ -62,6 +62,8 @@ class Forms:
         """Find the layers that are written like an earlier one; the fan must turn alike, and the pace be one."""
         path = source.toolpath
         alike = moves_alike(path, source.settings)
+        told = np.searchsorted(path.layer, list(source.extruders.before), side="right") - 1
+        alike[told] = told  # what is said of extruders is said once
         for layer in np.flatnonzero(alike != np.arange(len(alike))).tolist():
             model = int(alike[layer])
             (a, b), (c, d) = path.layer[layer : layer + 2], path.layer[model : model + 2]
