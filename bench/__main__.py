@@ -45,7 +45,7 @@ BESIDE = {
     "order": ("order",),
     "write": ("write",),
 }
-BEYOND = ("heights", "hanging", "foot", "motion", "findings", "ledger")
+BEYOND = ("heights", "hanging", "foot", "courses", "purge", "motion", "findings", "ledger")
 SETTINGS: dict[str, object] = {
     "walls.count": 3,
     "infill.density": 15,

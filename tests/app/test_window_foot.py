@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import pytest
+from PySide6.QtWidgets import QPushButton
 
+from even_step.app.stations.layers import LayersStation
 from even_step.app.widgets.drawings import SettingDrawing
 from even_step.core.catalogue import CATALOGUE
 from tests.shapes import box, write_stl
@@ -16,13 +18,22 @@ def mast(hand, tmp_path):
     return hand
 
 
+def press(hand, name):
+    """Press a button of the sheet once it has its place and is in sight."""
+    button = hand.find(QPushButton, name)
+    hand.wait(lambda: button.height() > 10 and button.isVisible())
+    hand.window.findChild(LayersStation).ensureWidgetVisible(button)
+    hand.wait(lambda: not button.visibleRegion().isEmpty())
+    hand.click(name, QPushButton)
+
+
 def test_the_remedy_of_a_small_foot_is_a_button(mast):
     hand = mast
     trial = hand.slice()
     hand.desk.view.set("station", "Layers")
     number = next(i for i, one in enumerate(trial.report["findings"]) if one["code"] == "foot-small")
-    assert hand.find(object, f"fix {number}").text() == "Give mast a brim"
-    hand.click(f"fix {number}")
+    assert hand.find(QPushButton, f"fix {number}").text() == "Give mast a brim"
+    press(hand, f"fix {number}")
     assert hand.desk.job.parts[0].settings == {"foot.kind": "brim"}
     assert hand.desk.store.undo_name == "Give mast a brim"
     again = hand.slice()
@@ -39,8 +50,8 @@ def test_a_remedy_for_a_part_that_is_gone_says_so(mast, tmp_path):
     hand.desk.selection.pick([(0, 0)])
     hand.window.run("parts.remove")
     hand.desk.view.set("station", "Layers")
-    hand.click(f"fix {number}")
-    assert "not in the job any more" in hand.window.area.notes.text
+    press(hand, f"fix {number}")
+    hand.wait(lambda: "not in the job any more" in hand.window.area.notes.text)
 
 
 def test_a_foot_is_chosen_on_the_sheet(mast):
