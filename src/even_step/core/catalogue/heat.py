@@ -25,6 +25,18 @@ FIRST_NOZZLE = Setting(
     synonyms=("initial", "heat"),
     cost="Hotter costs sharpness at the bed.",
 )
+IDLE = Setting(
+    "heat.idle_nozzle",
+    "Waiting nozzle",
+    "temperature",
+    160.0,
+    "How hot a nozzle is kept while another lays. It is warmed again in time for its turn.",
+    range=(0.0, 500.0),
+    step=5.0,
+    limit="nozzle_temperature",
+    synonyms=("standby", "second nozzle", "ooze"),
+    cost="Cooler oozes less and takes longer to warm.",
+)
 BED = Setting(
     "heat.bed",
     "Bed temperature",
@@ -88,4 +100,4 @@ LEAST_SPEED = Setting(
     synonyms=("floor", "minimum"),
     cost="Lower takes longer, higher leaves small layers soft.",
 )
-ALL = (NOZZLE, FIRST_NOZZLE, BED, FAN, FAN_FROM_LAYER, LEAST_LAYER_TIME, LEAST_SPEED)
+ALL = (NOZZLE, FIRST_NOZZLE, IDLE, BED, FAN, FAN_FROM_LAYER, LEAST_LAYER_TIME, LEAST_SPEED)

@@ -36,16 +36,4 @@ RETRACT = Setting(
     synonyms=("retraction", "ooze"),
     cost="Longer takes longer at each change.",
 )
-IDLE = Setting(
-    "heat.idle_nozzle",
-    "Waiting nozzle",
-    "temperature",
-    160.0,
-    "How hot a nozzle is kept while another lays. It is warmed again in time for its turn.",
-    range=(0.0, 500.0),
-    step=5.0,
-    limit="nozzle_temperature",
-    synonyms=("standby", "second nozzle", "ooze"),
-    cost="Cooler oozes less and takes longer to warm.",
-)
-ALL = (KIND, VOLUME, RETRACT, IDLE)
+ALL = (KIND, VOLUME, RETRACT)
