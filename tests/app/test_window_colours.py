@@ -105,6 +105,13 @@ def test_settings_of_several_extruders_are_offered_where_there_are_several(twin)
     assert not lines["heat.idle_nozzle"].isVisible()
 
 
+def test_a_setting_of_several_extruders_says_that_there_is_one(hand):
+    hand.desk.view.set("station", "Recipe")
+    hand.window.recipe.reveal("extruder.infill")
+    hand.wait(lambda: "has one" in hand.window.area.notes.text)
+    assert not hand.window.recipe.lines["extruder.infill"].isVisible()
+
+
 def test_the_output_tells_what_each_extruder_lays(twin):
     hand = twin
     hand.slice()

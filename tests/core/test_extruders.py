@@ -165,6 +165,15 @@ def test_a_second_material_lays_with_its_own_settings(tmp_path):
     assert "M109 T1 S233" in done.gcode.read_text()
 
 
+def test_a_change_counts_toward_the_least_time_of_its_layer(tmp_path):
+    """It takes its own time whatever the pace, and the lines are slowed for what is lacking then."""
+    slow = {"extruder.infill": 2, "cooling.least_layer_time": 60, "cooling.least_speed": 1, "purge.volume": 5}
+    plan = slice_again(tmp_path, twin(tmp_path, 12, settings=slow)).sliced.plan
+    changed = plan.layer_time[3:-6]
+    assert changed.min() > 60 * 0.98
+    assert changed.max() < 60 * 1.01
+
+
 def test_the_offset_is_taken_off(mixed):
     """A line of the second nozzle is where the toolpath has it once its offset is added again."""
     offset = np.array(mixed.sliced.job.machine.extruders[1].offset)

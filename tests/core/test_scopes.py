@@ -70,12 +70,12 @@ def volumes(done):
 def test_the_job_holds_for_a_part_unless_it_has_its_own(two):
     job = edits.with_setting_of_parts(two.with_settings({"infill.density": 30}), [1], "infill.density", 60)
     scopes = resolve(job)
-    first, second = (scopes.of(part) for part in job.parts)
+    first, second = (scopes.of(part)[0] for part in job.parts)
     assert (first.values["infill.density"], first.origin["infill.density"]) == (30.0, "job")
     assert (second.values["infill.density"], second.origin["infill.density"]) == (60.0, "part")
     assert second.under["infill.density"] == 30.0
     back = edits.without_settings_of_parts(job, [1], ["infill.density"])
-    assert resolve(back).of(back.parts[1]).values == first.values
+    assert resolve(back).of(back.parts[1])[0].values == first.values
 
 
 def test_a_part_may_have_what_only_its_own_records_are_read_for():

@@ -28,8 +28,8 @@ LAY_WORDS: dict[str, tuple[str, ...]] = {
     "compare": ("go.layers", "slice.run"),
     "brim": ("foot.kind", "foot.brim_width", "foot.brim_side", "skirt.loops"),
     "support": ("go.supports", "parts.pose"),
-    "colour": ("go.machine",),
-    "second nozzle": ("go.machine",),
+    "colour": ("extruder.walls", "extruder.infill", "go.machine"),
+    "second nozzle": ("extruder.walls", "extruder.infill", "purge.kind", "go.machine"),
 }
 
 

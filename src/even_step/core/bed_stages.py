@@ -67,7 +67,8 @@ def _courses(it: Inputs) -> Courses:
     if it.record(PartOrder).parts == "together":
         return by_top(piles, way)
     hulls = [
-        region.hull_corners(mesh.vertices[:, :2]) + at for mesh, at in zip(it.each(MESH), it.each(AT), strict=True)
+        region.hull_corners(np.concatenate((mesh.vertices[:, :2], region.rings(foot.ground).xy))) + at
+        for mesh, foot, at in zip(it.each(MESH), it.each(FOOT), it.each(AT), strict=True)
     ]
     tall = np.array([pile.top[-1] for pile in piles])
     strikes = struck(hulls, tall, it[HEAD])

@@ -45,6 +45,7 @@ from even_step.core.solid_stages import (
     AT,
     CONTOURS,
     COVERS,
+    FOOT,
     HANGING,
     HEIGHTS,
     LEDGER,
@@ -233,6 +234,7 @@ def _guard(runner: Runner, unit: Unit, make: Callable[[], Any]) -> Any:
         again.preset(HEIGHTS, solid, heights)
         lie = solid.record(InfillSettings).lie((0.0, 0.0), 0.0)
         copy = Unit("copy", solid.tables, solid.fixed, solid.tools, {LIE: (lie, "")}, (solid,))
+        again.value(FOOT, solid)
         again.value(LEDGER, copy)
 
     return guarded(make, unit.title, lambda: runner.value(HEIGHTS, solid), attempt)

@@ -143,7 +143,7 @@ def _placement(sliced: Sliced, solid: int, at: tuple[float, float]) -> list[list
     model = sliced.solids[solid].model.merged()
     turned = sliced.matrices[solid] @ model.vertices[model.faces[0, 0]]
     stands = sliced.solids[solid].mesh.vertices[model.faces[0, 0]]
-    matrix[:3, 3] = stands - turned + (*at, 0.0)
+    matrix[:3, 3] = stands - turned + (*at, sliced.solids[solid].heights.base)
     return [_listed(row) for row in matrix]
 
 

@@ -138,7 +138,7 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
-        resolved = scopes.parts[part.id]
+        resolved = scopes.of(part)
         key = stands, tuple(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):

@@ -136,6 +136,25 @@ def test_raft_volume_gap_and_heights(tmp_path):
     assert done.report["findings"] == []
 
 
+def test_the_report_places_a_part_on_its_raft(tmp_path):
+    job = job_of(write_stl(tmp_path / "part.stl", box(20, 20, 4)), {**BARE, "foot.kind": "raft"})
+    for kind, height in (("raft", 0.9 + 0.2), ("bare", 0.0)):
+        done = slice_again(tmp_path, job.with_settings({"foot.kind": kind}))
+        (placement,) = done.report["parts"][0]["placements"]
+        assert placement[2][3] == pytest.approx(height)
+
+
+def test_a_low_part_beside_a_raft_does_not_touch_what_stands_over_it(tmp_path):
+    """Their layers share ground, seen from above, but no height."""
+    low = job_of(write_stl(tmp_path / "low.stl", box(20, 20, 0.6)), BARE)
+    high = job_of(write_stl(tmp_path / "high.stl", box(20, 20, 4)), BARE)
+    job = edits.added(low, [high.parts[0].model_copy(update={"id": ""})])
+    job = edits.placed_at(job, {(0, 0): (60, 60), (1, 0): (70, 60)})
+    assert [f["code"] for f in slice_again(tmp_path, job).report["findings"]] == ["parts-touch"]
+    raised = edits.with_setting_of_parts(job, [1], "foot.kind", "raft")
+    assert "parts-touch" not in {f["code"] for f in slice_again(tmp_path, raised).report["findings"]}
+
+
 def volume_of(done, number):
     path = done.sliced.toolpath
     return float(done.sliced.plan.volume[(path.role == RAFT) & (path.own == number)].sum())

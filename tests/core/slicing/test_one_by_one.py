@@ -71,6 +71,13 @@ def test_parts_within_the_heads_reach_are_told_with_both_names(tmp_path):
     assert not strikes_of(together)
 
 
+def test_the_head_passes_over_a_foot_too(tmp_path):
+    """A wide brim brings the head nearer to what stands."""
+    job = bed_of(tmp_path, (60, 100, 8), (120, 100, 10), **{"foot.brim_width": 12})
+    assert not strikes_of(slice_again(tmp_path, job))
+    assert strikes_of(slice_again(tmp_path, job.with_settings({"foot.kind": "brim"})))
+
+
 def test_two_parts_taller_than_the_bar_cannot_be_laid_one_by_one(tmp_path):
     """One can, as the last."""
     bar = int(job_of(write_stl(tmp_path / "a.stl", box())).machine.head.bar)

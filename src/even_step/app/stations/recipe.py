@@ -168,7 +168,11 @@ class RecipeStation(Sheet):
 
     def reveal(self, key: str) -> None:
         """Show a setting whatever page it is on, and put the keyboard into its field."""
-        made = self.lines[key]
+        made, machine = self.lines[key], self._desk.job.machine
+        if for_several(made.setting) and len(machine.extruders) < 2 and key not in self._desk.whose.own:
+            told = f"{made.setting.label} is for machines with several extruders; {machine.name} has one."
+            self._desk.note(told, remedy="go.machine")
+            return
         if not self._desk.whose.has(made.setting):
             self._desk.whose.choose(())
         if LEVELS.index(made.setting.level) > LEVELS.index(self._desk.view.level):

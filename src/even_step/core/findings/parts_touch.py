@@ -92,5 +92,5 @@ def _pair(evidence: Evidence, a: PlacedPart, b: PlacedPart) -> Finding | None:
 def _beside(a: Heights, b: Heights) -> tuple[Index, Index]:
     """Return which layers of two parts share some height, pair by pair upward."""
     ends = np.unique(np.concatenate((a.top, b.top)))
-    ends = ends[(ends <= a.top[-1]) & (ends <= b.top[-1])]
+    ends = ends[(ends > max(a.base, b.base)) & (ends <= min(a.top[-1], b.top[-1]))]
     return np.searchsorted(a.top, ends), np.searchsorted(b.top, ends)

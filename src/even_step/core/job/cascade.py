@@ -43,9 +43,9 @@ class Scopes:
         """What holds for the whole job, with the first extruder."""
         return self.whole[0]
 
-    def of(self, part: Part, extruder: int = 0) -> Resolved:
-        """Return what holds for a part, laid with an extruder."""
-        return self.parts[part.id][extruder]
+    def of(self, part: Part) -> tuple[Resolved, ...]:
+        """Return what holds for a part, by extruder."""
+        return self.parts[part.id]
 
 
 def resolve(job: Job) -> Scopes:

@@ -81,7 +81,9 @@ def plan_motion(
     def slow(first: int, last: int) -> None:
         for layer in (first + np.flatnonzero(slowed[first:last])).tolist():
             a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
-            asked = _Slowing(float(wanted[layer]), float(layer_time[layer]), float(path_time[a:b].sum()))
+            changing = float((speeds.changes[a:b] > 0).sum()) * settings.change_time  # whatever the pace
+            took = float(layer_time[layer]) - changing
+            asked = _Slowing(float(wanted[layer]) - changing, took, float(path_time[a:b].sum()))
             note(layer, *_paced(toolpath, speeds, settings, limits, layer, asked))
 
     def note(layer: int, at_pace: float, moves: Moves, took: NDArray[np.float64]) -> None:
@@ -136,7 +138,7 @@ def _least_times(
 
 
 class _Slowing(NamedTuple):
-    """How long a layer is to take, how long it takes at full speed, and how much of that something is laid; s."""
+    """How long the moves of a layer are to take, how long at full speed, and how much of that something is laid; s."""
 
     wanted: float
     took: float

@@ -29,9 +29,9 @@ class Records(Generic[R]):
         number = {record: i for i, record in enumerate(records)}
         return cls(records, tuple(tuple(number[record] for record in row) for row in rows))
 
-    def of_each(self, extruder: int = 0) -> list[R]:
-        """Return the record of each placed part, as it is with one extruder."""
-        return [self.records[row[extruder]] for row in self.of_part[:-1]]
+    def of_each(self) -> list[R]:
+        """Return the record of each placed part, where extruders make no difference."""
+        return [self.records[row[0]] for row in self.of_part[:-1]]
 
     def of_paths(self, toolpath: Toolpath) -> NDArray[np.int64]:
         """Return the number of each path's record, (P,); what is no part's has the job's."""

@@ -46,6 +46,11 @@ class Rings:
     item: Index
     polygon: Index
 
+    def loops(self) -> list[Points]:
+        """Return each ring as a line that ends where it begins."""
+        ends = zip(self.start[:-1], self.start[1:], strict=True)
+        return [np.concatenate((self.xy[a:b], self.xy[a : a + 1])) for a, b in ends]
+
     def starts_by_item(self, count: int) -> Index:
         """Return where each of ``count`` regions' rings begin, (count + 1,)."""
         return np.searchsorted(self.item, np.arange(count + 1)).astype(np.int64)

@@ -95,7 +95,7 @@ def assemble(
         The skirt, and what the layers are made of.
     """
     pieces = [(k, piece) for k in range(len(courses.top)) for piece in _pieces(placed, turns, tower, tower_at, k)]
-    loops = _skirt(skirt)
+    loops = open_paths(skirt.rings.loops(), SKIRT, skirt.width)
     sizes = [_size(piece.paths, piece.first, piece.last) for _, piece in pieces]
     places = np.cumsum([(len(loops.role), len(loops.xy), 0), *sizes], axis=0)
     begins = np.searchsorted([k for k, _ in pieces], np.arange(len(courses.top) + 1))
@@ -225,15 +225,6 @@ def _put(out: Toolpath, at: Sequence[int], piece: Piece) -> None:
     out.retract[to] = b.linked[first:last]  # until it is decided
     out.part[to], out.own[to], out.extruder[to] = piece.part, piece.own, piece.extruder
     out.height[to] = np.where(b.height[first:last] > 0, b.height[first:last], piece.height)
-
-
-def _skirt(skirt: Skirt) -> Ordered:
-    rings = skirt.rings
-    loops = [
-        np.concatenate((rings.xy[a:b], rings.xy[a : a + 1]))
-        for a, b in zip(rings.start[:-1], rings.start[1:], strict=True)
-    ]
-    return open_paths(loops, SKIRT, skirt.width)
 
 
 def with_retraction(path: Toolpath, settings: TravelSettings) -> Toolpath:

@@ -136,7 +136,5 @@ def _in_turn(used: Iterable[int], in_hand: int) -> tuple[int, ...]:
 
 
 def picked(role: NDArray[np.uint8], piece: Stretch, table: NDArray[np.uint8]) -> Index:
-    """Return the paths of a stretch."""
-    if piece.whole:
-        return np.arange(piece.first, piece.last)
+    """Return the paths of a stretch that others have a share in."""
     return piece.first + np.flatnonzero(table[role[piece.first : piece.last]] == piece.extruder)

@@ -16,7 +16,7 @@ def struck(hulls: list[Points], tall: NDArray[np.float64], head: Head) -> NDArra
     Parameters
     ----------
     hulls
-        The corners of each part's convex hull seen from above, bed frame, mm.
+        The corners of the convex hull of each part and its foot seen from above, bed frame, mm.
     tall : (P,) float64
         Their heights, mm.
     head

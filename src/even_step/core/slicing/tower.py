@@ -21,7 +21,7 @@ from even_step.core.toolpath.roles import PURGE
 LEAST_SIDE = 12.0  # mm
 ROUND = 2.0  # mm, of its corners
 APART = 5.0  # mm, that it keeps off parts and feet
-OPEN = 6.0  # lines: how far apart they lie where nothing is purged
+OPEN = 6  # every so many rows one is laid where nothing is purged
 
 
 @dataclass(frozen=True)
@@ -65,12 +65,6 @@ class Tower:
         return int(a + first), int(a + end)
 
 
-def no_tower(layers: int) -> Tower:
-    """Return none."""
-    none = np.empty(0, np.int64)
-    return Tower(0.0, open_paths([], PURGE, 0.0), none, none, np.zeros(layers))
-
-
 def build_tower(courses: Courses, volumes: list[tuple[int, float]], settings: TowerSettings) -> Tower:
     """Lay the tower.
 
@@ -88,7 +82,8 @@ def build_tower(courses: Courses, volumes: list[tuple[int, float]], settings: To
     It is as wide as the largest layer's purge needs, and no taller than the last change.
     """
     if settings.kind == "none" or not volumes or sum(volume for _, volume in volumes) <= 0.0:
-        return no_tower(len(courses.top))
+        none = np.empty(0, np.int64)
+        return Tower(0.0, open_paths([], PURGE, 0.0), none, none, np.zeros(len(courses.top)))
     last = volumes[-1][0]
     thick = np.maximum(np.diff(courses.top, prepend=0.0), settings.nozzle_least)
     of_layer: list[list[float]] = [[] for _ in range(last + 1)]
@@ -144,8 +139,7 @@ def _layer(side: float, thick: float, volumes: list[float], width: float, number
     if number == 0:
         laid[-1] += [_zigzag(at[row:], reach)] if row < rows else []  # the first layer is full, to hold on
     elif row < rows:
-        each = int(OPEN)
-        laid[-1].append(_zigzag(at[row + each // 2 :: each] if row + each // 2 < rows else at[-1:], reach))
+        laid[-1].append(_zigzag(at[row + OPEN // 2 :: OPEN] if row + OPEN // 2 < rows else at[-1:], reach))
     return [[line[:, ::-1] if number % 2 else line for line in some if len(line) > 1] for some in laid]
 
 
@@ -158,5 +152,4 @@ def _zigzag(rows: NDArray[np.float64], reach: float) -> Points:
 def _ring(half: float) -> Points:
     """Return a closed square with round corners."""
     inner = np.array([region.rectangle(-half + ROUND, -half + ROUND, half - ROUND, half - ROUND)], object)
-    rings = region.rings(region.offset_round(inner, ROUND))
-    return np.concatenate((rings.xy, rings.xy[:1]))
+    return region.rings(region.offset_round(inner, ROUND)).loops()[0]

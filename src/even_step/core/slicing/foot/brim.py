@@ -76,11 +76,7 @@ def _at_distance(outline: Regions, distance: float, settings: BrimSettings) -> l
         room = region.difference(filled, region.offset_round(outline, distance))
         half = settings.line_width / 2  # a line lies only where there is room for its width
         found.append(region.offset_round(region.offset_round(room, -half), half))
-    rings = region.rings(region.simplified(np.concatenate(found), DETAIL / 2))
-    return [
-        np.concatenate((rings.xy[a:b], rings.xy[a : a + 1]))
-        for a, b in zip(rings.start[:-1], rings.start[1:], strict=True)
-    ]
+    return region.rings(region.simplified(np.concatenate(found), DETAIL / 2)).loops()
 
 
 def _by_place(loops: list[Points], outline: Regions, reach: float) -> list[list[Points]]:
