@@ -20,6 +20,7 @@ import numpy as np
 from even_step.core.errors import EvenStepError
 from even_step.core.job.file import read_job_file
 from even_step.core.job.model import Job
+from even_step.core.job.spots import first_spot
 from even_step.core.job.text import read_job_text
 from even_step.display import virtual_display
 
@@ -47,7 +48,7 @@ def edit_without_pause(folder: Path) -> None:
         if not desk.job.parts:
             return
         done += 1
-        desk.store.do("move part", edits.placed_at(desk.job, {(0, 0): (done * STEP, 0.0)}))
+        desk.store.do("move part", edits.placed_at(desk.job, {first_spot(desk.job.parts[0]): (done * STEP, 0.0)}))
         print(f"{time.time():.4f} {done}", flush=True)
         if done % 40 == 0 and not window.files.reading:
             window.files.save(str(folder / "saved.3mf"))

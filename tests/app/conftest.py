@@ -14,6 +14,7 @@ from even_step.app.main import application, open_window
 from even_step.app.work.client import WorkerClient
 from even_step.display import virtual_display
 from tests.shapes import box, write_stl
+from tests.spots import nth_part, nth_spot
 
 PATIENCE = 60_000
 
@@ -119,6 +120,14 @@ class Hand:
         """Bring the window to the front, as a window manager does when a dialog closes."""
         self.window.activateWindow()
         self.wait(lambda: QApplication.activeWindow() is self.window)
+
+    def part(self, number=0):
+        """The id of a part, by where it stands in the job."""
+        return nth_part(self.desk.job, number)
+
+    def spot(self, number=0, copy=0):
+        """The spot of a copy, by where it stands in the job."""
+        return nth_spot(self.desk.job, number, copy)
 
     def seen(self, spot, height=0.5):
         """Where a copy's middle is seen on the canvas, at a share of its height."""

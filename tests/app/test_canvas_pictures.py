@@ -36,8 +36,8 @@ def near(picture, colour, within=40):
     return int((np.abs(picture - wanted).sum(axis=2) < within).sum())
 
 
-def at_part(hand, spot=(0, 0), height=1.0):
-    point = hand.seen(spot, height)
+def at_part(hand, number=0, height=1.0):
+    point = hand.seen(hand.spot(number), height)
     return picture_of(hand)[point.y() - 3 : point.y() + 3, point.x() - 3 : point.x() + 3].mean(axis=(0, 1))
 
 
@@ -55,7 +55,7 @@ def look(hand, **changes):
 
 def test_a_picked_part_is_tinted_and_outlined_in_plum(block):
     plain, edges = at_part(block), near(picture_of(block), PAPER.accent)
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     tinted = at_part(block)
     assert tinted[1] < plain[1] - 8, "green falls most when bone is tinted with plum"
     assert near(picture_of(block), PAPER.accent) > edges + 100
@@ -63,13 +63,13 @@ def test_a_picked_part_is_tinted_and_outlined_in_plum(block):
 
 def test_a_part_off_the_bed_is_told_by_colour_and_by_words(block):
     plain = at_part(block)
-    block.desk.store.do("move", edits.placed_at(block.desk.job, {(0, 0): (5.0, 110.0)}))
+    block.desk.store.do("move", edits.placed_at(block.desk.job, {block.spot(): (5.0, 110.0)}))
     marked = at_part(block)
     assert marked[0] - marked[1] > plain[0] - plain[1] + 15
     whole = block.window.area.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
     rows = np.frombuffer(whole.constBits(), np.uint8).reshape(whole.height(), whole.width(), 4)[:, :, 2::-1]
     assert near(rows.astype(int), PAPER.stop, 6) > 300, "the slip with the words"
-    assert part_marks(block.desk, block.canvas.scene)[0] == ("stop", "off the bed")
+    assert part_marks(block.desk, block.canvas.scene)[block.part()] == ("stop", "off the bed")
 
 
 def roof(angle_from_vertical):
@@ -211,14 +211,14 @@ def test_a_part_of_many_facets_is_drawn_in_pieces_and_whole_in_the_end(hand, tmp
     assert not hand.canvas.is_whole
     picture = picture_of(hand)
     assert hand.canvas.is_whole
-    centre = hand.seen((0, 0))
+    centre = hand.seen(hand.spot())
     assert abs(int(picture[centre.y(), centre.x()].sum()) - 3 * 215) < 200
 
 
 def test_a_pick_names_the_nearest_part_and_its_facet(hand, tmp_path):
     hand.drop(write_stl(tmp_path / "a.stl", box(30, 20, 10)), write_stl(tmp_path / "b.stl", box(20, 20, 8)))
     scene, camera = hand.canvas.scene, hand.canvas.camera
-    for spot in ((0, 0), (1, 0)):
+    for spot in hand.desk.spots:
         point = hand.seen(spot, 1.0)
         hit = pick(scene, camera, point.x(), point.y())
         assert hit.spot == spot
@@ -230,7 +230,7 @@ def test_a_pick_names_the_nearest_part_and_its_facet(hand, tmp_path):
 
 def test_the_scene_follows_machine_dragging_and_station(block):
     desk = block.desk
-    scene = build_scene(desk, {(0, 0): (20.0, 30.0)}, {(0, 0): (0, 0)}, frozenset())
+    scene = build_scene(desk, {block.spot(): (20.0, 30.0)}, {block.spot(): block.spot()}, frozenset())
     assert scene.parts[0].at == (20.0, 30.0)
     assert scene.parts[0].fault.startswith("runs into ")
     assert scene.box[0] == pytest.approx((0, 0, 0))
@@ -252,7 +252,7 @@ def test_stations_are_marked_by_what_changed_and_what_is_wrong(block):
     assert marks() == {}
     block.desk.store.do("walls", edits.with_setting(block.desk.job, "walls.count", 5))
     assert marks() == {"Recipe": "changed"}
-    block.desk.store.do("move", edits.moved(block.desk.job, [(0, 0)], (1.0, 0.0)))
+    block.desk.store.do("move", edits.moved(block.desk.job, [block.spot()], (1.0, 0.0)))
     assert marks() == {"Recipe": "changed", "Parts": "changed"}
     fine = edits.on_machine(block.desk.job, find(Machine, "Larch 220 fine"))
     block.desk.store.do("machine", edits.with_recipe(fine, find(Recipe, "Quick")))

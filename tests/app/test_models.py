@@ -18,8 +18,8 @@ from even_step.app.work.requests import GoHome, SliceJob
 from even_step.app.work.server import serve
 from even_step.app.work.shared import receive_arrays, send_arrays
 from even_step.core.job import edits
-from even_step.core.job.lining import fits
 from even_step.core.job.model import Bed
+from even_step.core.job.room import fits
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of

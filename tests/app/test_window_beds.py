@@ -17,7 +17,7 @@ Held = Qt.KeyboardModifier
 def two_beds(hand, tmp_path):
     """The window with nine blocks of which seven fit on a bed."""
     hand.drop(write_stl(tmp_path / "block.stl", box(80, 60, 5)))
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     QApplication.processEvents()
     hand.type_into("copies", "9")
     hand.wait(lambda: bed_count(hand.desk.job) > 1)
@@ -66,7 +66,7 @@ def test_each_bed_has_its_trials(two_beds):
 
 def test_parts_are_moved_to_a_new_bed_and_gathered_again(block):
     hand = block
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     hand.key(Qt.Key.Key_D, Held.ControlModifier)
     hand.wait(lambda: len(hand.desk.job.parts[0].copies) == 2)
     before = hand.desk.job
@@ -75,7 +75,7 @@ def test_parts_are_moved_to_a_new_bed_and_gathered_again(block):
     hand.click("new bed")
     hand.wait(lambda: bed_count(hand.desk.job) == 2)
     assert hand.desk.view.bed == 1
-    assert hand.desk.selection.spots == ((0, 1),)
+    assert hand.desk.selection.spots == (hand.spot(0, 1),)
     hand.key(Qt.Key.Key_G, Held.ShiftModifier)
     hand.wait(lambda: bed_count(hand.desk.job) == 1)
     hand.drawn()
@@ -101,13 +101,13 @@ def test_the_last_part_of_a_bed_takes_the_bed_with_it(two_beds):
 
 def test_a_part_goes_to_the_next_bed(block):
     hand = block
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     QApplication.processEvents()
     hand.type_into("copies", "3")
     hand.wait(lambda: len(hand.desk.job.parts[0].copies) == 3)
     for count, name in ((1, "new bed"), (2, "next bed")):
         hand.desk.view.set("bed", 0)
-        hand.desk.selection.pick([(0, count)])
+        hand.desk.selection.pick([hand.spot(0, count)])
         QApplication.processEvents()
         hand.click(name)
         hand.wait(lambda count=count: len(spots_on(hand.desk.job, 1)) == count)
@@ -136,7 +136,7 @@ def test_a_trial_of_a_bed_that_is_gone_is_shown_where_one_is(two_beds):
 
 def test_locks_and_hiding_are_no_change_to_the_print(block):
     trial = block.slice()
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.key(Qt.Key.Key_K)
     block.key(Qt.Key.Key_H)
     assert block.desk.job != trial.job

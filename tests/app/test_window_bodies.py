@@ -19,7 +19,7 @@ Held = Qt.KeyboardModifier
 def arrow(hand):
     """The window with the wind arrow, an assembly of four bodies, on the bed and in hand."""
     hand.drop(DEMO / "wind_arrow.3mf")
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     hand.drawn()
     return hand
 
@@ -37,10 +37,10 @@ def test_bodies_are_listed_and_picked_in_the_list(arrow):
     told = [row.accessibleName() for row in arrow.window.parts.rows.bodies]
     assert [line.split(",")[0] for line in told] == ["shaft", "point", "tail", "hub"]
     assert "14 × 14 × 9" in told[3]
-    arrow.click("part 0 body 2")
+    arrow.click(f"part {arrow.part()} body 2")
     assert arrow.desk.selection.body == 2
-    assert arrow.desk.selection.spots == ((0, 0),)
-    arrow.click("part 0 body 2")
+    assert arrow.desk.selection.spots == (arrow.spot(),)
+    arrow.click(f"part {arrow.part()} body 2")
     assert arrow.desk.selection.body is None
 
 
@@ -48,7 +48,7 @@ def test_a_further_click_on_the_canvas_picks_the_body_under_the_pointer(arrow):
     arrow.desk.selection.pick(())
     arrow.drawn()
     arrow.click_canvas(seen_body(arrow, 3))
-    assert (arrow.desk.selection.spots, arrow.desk.selection.body) == (((0, 0),), None)
+    assert (arrow.desk.selection.spots, arrow.desk.selection.body) == ((arrow.spot(),), None)
     arrow.click_canvas(seen_body(arrow, 3))
     assert arrow.desk.selection.body == 3
     arrow.click_canvas(seen_body(arrow, 2))
@@ -58,7 +58,7 @@ def test_a_further_click_on_the_canvas_picks_the_body_under_the_pointer(arrow):
 
 
 def test_the_keyboard_alone_picks_a_body_and_hides_it(arrow):
-    row = arrow.find(type(arrow.window.parts.rows.bodies[0]), "part 0 body 1")
+    row = arrow.find(type(arrow.window.parts.rows.bodies[0]), f"part {arrow.part()} body 1")
     row.setFocus(Qt.FocusReason.TabFocusReason)
     arrow.key(Qt.Key.Key_Space)
     assert arrow.desk.selection.body == 1
@@ -74,16 +74,16 @@ def test_the_keyboard_alone_picks_a_body_and_hides_it(arrow):
 
 def test_a_body_is_split_off_and_joined_again(arrow):
     before = arrow.desk.job
-    arrow.click("part 0 body 3")
+    arrow.click(f"part {arrow.part()} body 3")
     arrow.click("split body")
     arrow.wait(lambda: len(arrow.desk.job.parts) == 2)
     arrow.drawn()
     assert [part.bodies for part in arrow.desk.job.parts] == [(0, 1, 2), (3,)]
-    assert arrow.desk.stand((1, 0)).size == pytest.approx([14, 14, 9])
-    assert arrow.desk.selection.spots == ((1, 0),)
+    assert arrow.desk.stand(arrow.spot(1)).size == pytest.approx([14, 14, 9])
+    assert arrow.desk.selection.spots == (arrow.spot(1),)
     assert arrow.desk.store.undo_name == "split hub off wind arrow"
     assert not any(shape.fault for shape in arrow.canvas.scene.parts)
-    arrow.desk.selection.pick([(0, 0), (1, 0)])
+    arrow.desk.selection.pick([arrow.spot(), arrow.spot(1)])
     QApplication.processEvents()
     arrow.click("join bodies")
     assert arrow.desk.job.parts == before.parts
@@ -103,7 +103,7 @@ def test_split_all_makes_a_part_of_every_body_in_one_step(arrow):
 
 def test_a_repair_is_done_and_undone(hand):
     hand.drop(DEMO / "torn_knob.stl")
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     told = hand.window.parts._told._told
     assert "74 edges lack a neighbour" in told.text()
     assert "flipped facets were turned" in told.text()
@@ -126,7 +126,7 @@ def test_the_list_is_sorted_as_wished(hand):
     hand.drop(DEMO / "sensor_lid.stl", DEMO / "bearing_hub.stl", DEMO / "mast_bracket.step")
 
     def names():
-        return [hand.desk.job.parts[row.number].name for row in hand.window.parts.rows.rows]
+        return [row.name for row in hand.window.parts.rows.rows]
 
     order = hand.find(type(hand.window.parts.rows._order), "sorted")
     assert names() == ["sensor_lid", "bearing_hub", "mast_bracket"]
@@ -143,7 +143,7 @@ def test_the_list_is_sorted_as_wished(hand):
 
 def test_arrows_walk_through_the_list_and_enter_picks(arrow):
     before = arrow.desk.job
-    arrow.desk.selection.pick([(0, 0)])
+    arrow.desk.selection.pick([arrow.spot()])
     first = arrow.window.parts.rows.rows[0]
     first.setFocus(Qt.FocusReason.TabFocusReason)
     arrow.key(Qt.Key.Key_Down)
@@ -189,7 +189,7 @@ def test_a_part_that_its_file_does_not_hold_is_told(hand, tmp_path, wrong):
     hand.window.files.open(str(path))
     hand.wait(lambda: "ghost is not in wind_arrow.3mf" in hand.window.strip.button.below)
     assert "not in its file" in hand.window.parts.rows.rows[0].accessibleName()
-    hand.click("part 0")
+    hand.click(f"part {hand.part()}")
     hand.canvas.setFocus()
     hand.key(Qt.Key.Key_Delete)
     assert hand.desk.job.parts == ()
@@ -206,9 +206,9 @@ def test_a_locked_assembly_is_not_taken_apart(arrow):
 
 def test_a_repair_overtaken_by_another_edit_is_told(hand):
     hand.drop(DEMO / "torn_knob.stl")
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     QApplication.processEvents()
     hand.click("repair")
-    hand.desk.store.do("nudge", moved(hand.desk.job, [(0, 0)], (1.0, 0.0)))
+    hand.desk.store.do("nudge", moved(hand.desk.job, [hand.spot()], (1.0, 0.0)))
     hand.wait(lambda: "changed meanwhile" in hand.window.area.notes.text)
     assert hand.desk.job.parts[0].repair == "winding"

@@ -33,26 +33,26 @@ def leaning(hand, tmp_path):
 
 
 def test_the_face_under_the_pointer_lights_up_and_goes_out(leaning):
-    hover(leaning, leaning.seen((0, 0)))
+    hover(leaning, leaning.seen(leaning.spot()))
     lit = leaning.canvas.gestures.faces.lit
     assert lit is not None
-    assert lit.spot == (0, 0)
+    assert lit.spot == leaning.spot()
     assert len(lit.corners) == 2
     hover(leaning, QPoint(10, leaning.canvas.height() - 10))
     assert leaning.canvas.gestures.faces.lit is None
-    hover(leaning, leaning.seen((0, 0)))
+    hover(leaning, leaning.seen(leaning.spot()))
     leaning.key(Qt.Key.Key_Escape)
     assert leaning.canvas.gestures.faces.lit is None
     assert leaning.desk.view.tool == "turn"
 
 
 def test_a_clicked_face_lies_within_a_hundredth_of_a_millimetre_on_the_bed(leaning):
-    at = leaning.seen((0, 0))
+    at = leaning.seen(leaning.spot())
     hover(leaning, at)
     before = leaning.canvas.gestures.faces.lit.corners
     leaning.click_canvas(at)
     leaning.drawn()
-    stand = leaning.desk.stand((0, 0))
+    stand = leaning.desk.stand(leaning.spot())
     model = leaning.desk.shelf.model(leaning.desk.job.parts[0])
     heights = model.mesh.vertices @ stand.matrix[2, :3] + stand.matrix[2, 3]
     assert (heights < 0.01).sum() == 4

@@ -19,6 +19,7 @@ from even_step.core.job.shipped import DATA
 from even_step.core.job.text import read_job_text
 from tests.app.file_dialogs import answer, when_it_opens
 from tests.shapes import box, write_stl
+from tests.spots import nth_spot
 
 DEMO = DATA / "demo"
 Held = Qt.KeyboardModifier
@@ -29,9 +30,9 @@ def without_files(job):
 
 
 def test_a_saved_job_opens_with_everything(block, tmp_path):
-    job = edits.with_copies(block.desk.job, 0, 2)
-    job = edits.placed_at(job, {(0, 0): (60.0, 60.0), (0, 1): (120.5, 80.25)})
-    job = edits.with_setting(edits.turned(job, [(0, 0)], 0, 90.0), "infill.density", 33)
+    job = edits.with_copies(block.desk.job, block.part(), 2)
+    job = edits.placed_at(job, {nth_spot(job): (60.0, 60.0), nth_spot(job, 0, 1): (120.5, 80.25)})
+    job = edits.with_setting(edits.turned(job, [nth_spot(job)], 0, 90.0), "infill.density", 33)
     block.desk.store.do("several things", job.model_copy(update={"name": "two blocks"}))
     saved = tmp_path / "two.3mf"
     block.window.files.save(str(saved))
@@ -97,7 +98,7 @@ def test_saving_over_the_opened_file_keeps_every_part_through_undo(hand, tmp_pat
     hand.wait(lambda: not hand.window.files.reading)
     hand.window.files.open(str(saved))
     hand.drawn()
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     hand.canvas.setFocus()
     hand.key(Qt.Key.Key_Delete)
     hand.key(Qt.Key.Key_S, Held.ControlModifier)
@@ -105,7 +106,7 @@ def test_saving_over_the_opened_file_keeps_every_part_through_undo(hand, tmp_pat
     assert [part.name for part in read_job_file(saved).parts] == ["b", "c"]
     hand.key(Qt.Key.Key_Z, Held.ControlModifier)
     hand.drawn()
-    depths = [hand.desk.stand((i, 0)).size[1] for i in range(3)]
+    depths = [hand.desk.stand(hand.spot(i)).size[1] for i in range(3)]
     assert depths == pytest.approx([10, 11, 12])
 
 

@@ -47,7 +47,7 @@ def test_a_remedy_for_a_part_that_is_gone_says_so(mast, tmp_path):
     hand = mast
     trial = hand.slice()
     number = next(i for i, one in enumerate(trial.report["findings"]) if one["code"] == "foot-small")
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     hand.window.run("parts.remove")
     hand.desk.view.set("station", "Layers")
     press(hand, f"fix {number}")

@@ -113,7 +113,7 @@ def test_no_sheet_is_wider_than_the_window_shows(hand):
     hand.window.files.open_demo()
     hand.drawn()
     hand.slice()
-    hand.desk.selection.pick([(1, 0)])
+    hand.desk.selection.pick([hand.spot(1)])
     for size in ((1100, 700), (1280, 800)):
         hand.window.resize(*size)
         for number in range(1, 7):

@@ -11,7 +11,8 @@ from PySide6.QtTest import QTest
 
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.widgets.fields import NumberField
-from even_step.core.job.edits import copy_at, moved, spots_of
+from even_step.core.job.edits import moved
+from even_step.core.job.spots import copy_at, spots_of
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -42,7 +43,7 @@ def least_gap(hand):
 
 
 def place(hand, number):
-    return copy_at(hand.desk.job, (number, 0)).at
+    return copy_at(hand.desk.job, hand.spot(number)).at
 
 
 def type_into(field, text):
@@ -75,7 +76,7 @@ def test_a_spacing_that_is_none_is_refused(trio):
 
 
 def test_fill_the_bed_adds_copies_that_touch_nothing(trio):
-    trio.desk.selection.pick([(1, 0)])
+    trio.desk.selection.pick([trio.spot(1)])
     button = trio.window.parts.findChild(LayoutFields).findChild(object, "fill")
     assert button.isEnabled()
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
@@ -88,7 +89,7 @@ def test_fill_the_bed_adds_copies_that_touch_nothing(trio):
 
 
 def test_aligning_brings_edges_to_the_line_of_the_last_picked(trio):
-    trio.desk.selection.pick([(0, 0), (1, 0), (2, 0)])
+    trio.desk.selection.pick([trio.spot(), trio.spot(1), trio.spot(2)])
     trio.window.run("parts.align_x_least")
     left = [edge[0] for edge in boxes(trio)]
     assert left == pytest.approx([left[2]] * 3, abs=1e-3)
@@ -100,7 +101,7 @@ def test_aligning_brings_edges_to_the_line_of_the_last_picked(trio):
 
 def test_x_mirrors_and_twice_is_as_before(trio):
     before = trio.desk.job
-    trio.desk.selection.pick([(0, 0)])
+    trio.desk.selection.pick([trio.spot()])
     trio.key(Qt.Key.Key_X)
     assert trio.desk.job.parts[0].mirrored == (True, False, False)
     assert trio.desk.store.undo_name == "mirror a"
@@ -110,33 +111,35 @@ def test_x_mirrors_and_twice_is_as_before(trio):
 
 
 def test_what_is_locked_is_moved_by_nothing_until_it_is_unlocked(trio):
-    trio.desk.selection.pick([(0, 0)])
+    trio.desk.selection.pick([trio.spot()])
     trio.key(Qt.Key.Key_K)
-    assert copy_at(trio.desk.job, (0, 0)).locked
+    assert copy_at(trio.desk.job, trio.spot()).locked
     at, others = place(trio, 0), (place(trio, 1), place(trio, 2))
     trio.key(Qt.Key.Key_Right)
     assert place(trio, 0) == at
     assert "locked" in trio.window.area.notes.text
     trio.key(Qt.Key.Key_Delete)
     assert len(trio.desk.job.parts) == 3
-    trio.press_and_drag(trio.seen((0, 0)), trio.seen((0, 0)) + (trio.seen((1, 0)) - trio.seen((0, 0))) / 3)
+    trio.press_and_drag(
+        trio.seen(trio.spot()), trio.seen(trio.spot()) + (trio.seen(trio.spot(1)) - trio.seen(trio.spot())) / 3
+    )
     assert place(trio, 0) == at
     trio.key(Qt.Key.Key_G)
     trio.drawn()
     assert place(trio, 0) == at
     assert (place(trio, 1), place(trio, 2)) != others
     assert "locked" in trio.window.parts.rows.rows[0].accessibleName()
-    trio.desk.selection.pick([(0, 0)])
+    trio.desk.selection.pick([trio.spot()])
     trio.key(Qt.Key.Key_K)
     trio.key(Qt.Key.Key_Right)
     assert place(trio, 0)[0] == pytest.approx(at[0] + 1)
 
 
 def test_what_is_hidden_is_not_seen_but_stays_in_the_list(trio):
-    trio.desk.selection.pick([(1, 0)])
+    trio.desk.selection.pick([trio.spot(1)])
     trio.key(Qt.Key.Key_H)
     trio.drawn()
-    assert {part.spot for part in trio.canvas.scene.parts} == {(0, 0), (2, 0)}
+    assert {part.spot for part in trio.canvas.scene.parts} == {trio.spot(), trio.spot(2)}
     assert "hidden" in trio.window.parts.rows.rows[1].accessibleName()
     trio.key(Qt.Key.Key_H, Held.ShiftModifier)
     trio.drawn()
@@ -144,34 +147,34 @@ def test_what_is_hidden_is_not_seen_but_stays_in_the_list(trio):
 
 
 def test_a_copy_cut_loose_follows_the_others_no_more(trio):
-    trio.desk.selection.pick([(0, 0)])
+    trio.desk.selection.pick([trio.spot()])
     trio.key(Qt.Key.Key_D, Held.ControlModifier)
     trio.drawn()
-    assert trio.desk.selection.spots == ((0, 1),)
+    assert trio.desk.selection.spots == (trio.spot(0, 1),)
     trio.window.run("parts.loose")
     assert [len(part.copies) for part in trio.desk.job.parts] == [1, 1, 1, 1]
-    assert trio.desk.selection.spots == ((3, 0),)
+    assert trio.desk.selection.spots == (trio.spot(3),)
     trio.window.run("parts.quarter_x+")
     assert trio.desk.job.parts[3].turn != trio.desk.job.parts[0].turn
 
 
 def test_lie_flat_and_on_end(trio):
-    trio.desk.selection.pick([(2, 0)])
+    trio.desk.selection.pick([trio.spot(2)])
     trio.key(Qt.Key.Key_E)
     for name, tall in (("lie flat", 10), ("on end", 40)):
         QTest.mouseClick(trio.window.parts.findChild(object, name), Qt.MouseButton.LeftButton)
         trio.drawn()
-        assert trio.desk.stand((2, 0)).size[2] == pytest.approx(tall, abs=1e-6)
+        assert trio.desk.stand(trio.spot(2)).size[2] == pytest.approx(tall, abs=1e-6)
     assert trio.desk.store.undo_name == "stand c on end"
 
 
 def test_fit_to_the_bed_fills_it_and_stays_on_it(trio):
-    trio.desk.selection.pick([(0, 0)])
+    trio.desk.selection.pick([trio.spot()])
     trio.window.run("parts.fit")
     trio.drawn()
-    size = trio.desk.stand((0, 0)).size
+    size = trio.desk.stand(trio.spot()).size
     assert 219 < size.max() <= 220
-    fault = next(part for part in trio.canvas.scene.parts if part.spot == (0, 0)).fault
+    fault = next(part for part in trio.canvas.scene.parts if part.spot == trio.spot()).fault
     assert fault.startswith("runs into ")  # it fits, but there are two more
 
 
@@ -203,7 +206,7 @@ def test_a_part_on_a_kept_free_area_is_a_finding(block):
 
 
 def test_all_that_is_picked_is_sized_along_with_the_part_in_hand(trio):
-    trio.desk.selection.pick([(0, 0), (2, 0)])
+    trio.desk.selection.pick([trio.spot(), trio.spot(2)])
     trio.key(Qt.Key.Key_R)
     trio.type_into("percent X", "150")
     assert [part.scale for part in trio.desk.job.parts] == [(1.5,) * 3, (1.0,) * 3, (1.5,) * 3]
@@ -220,7 +223,7 @@ def test_a_part_dragged_over_an_area_kept_free_is_marked_at_once(block):
     block.drawn()
     block.wait(lambda: block.canvas.scene.parts[0].fault == "over an area kept free")
     assert block.window.rail.steps["Parts"].mark == "stop"
-    start = block.seen((0, 0), 1.0)
+    start = block.seen(block.spot(), 1.0)
     block.press_and_drag(start, start + QPoint(150, -60))
     block.wait(lambda: block.canvas.scene.parts[0].fault == "")
 
@@ -233,14 +236,14 @@ def test_what_is_brought_in_is_not_lost_when_the_job_changes_while_it_is_placed(
         """Change the job at the very moment a place is looked for."""
         if not changed:
             changed.append(True)
-            QTimer.singleShot(0, lambda: trio.desk.store.do("nudge", moved(trio.desk.job, [(0, 0)], (1.0, 0.0))))
+            QTimer.singleShot(0, lambda: trio.desk.store.do("nudge", moved(trio.desk.job, [trio.spot()], (1.0, 0.0))))
 
     trio.desk.shelf.arrived.connect(nudge)
     before = trio.desk.job
     trio.window.files.bring_in([str(path)])
     trio.wait(lambda: len(trio.desk.job.parts) == 4)
     trio.drawn()
-    assert place(trio, 0)[0] == pytest.approx(copy_at(before, (0, 0)).at[0] + 1.0)
+    assert place(trio, 0)[0] == pytest.approx(copy_at(before, trio.spot()).at[0] + 1.0)
     assert least_gap(trio) > 0
 
 
@@ -256,6 +259,6 @@ def test_files_brought_in_one_after_the_other_all_come(trio, tmp_path):
 
 def test_what_cannot_be_done_because_the_job_changed_is_told(trio):
     trio.window.run("parts.gather")
-    trio.desk.store.do("nudge", moved(trio.desk.job, [(0, 0)], (1.0, 0.0)))
+    trio.desk.store.do("nudge", moved(trio.desk.job, [trio.spot()], (1.0, 0.0)))
     trio.wait(lambda: "changed meanwhile" in trio.window.area.notes.text)
     assert trio.desk.store.undo_name == "nudge"

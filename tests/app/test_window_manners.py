@@ -15,10 +15,11 @@ from even_step.app.desk import Note
 from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
 from even_step.app.work.client import TRIES
-from even_step.core.job.edits import copy_at, moved, on_machine, with_material
+from even_step.core.job.edits import moved, on_machine, with_material
 from even_step.core.job.file import read_job_file
 from even_step.core.job.model import Machine, Material
 from even_step.core.job.shipped import find
+from even_step.core.job.spots import copy_at
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -26,7 +27,7 @@ BARE_PAPER = QPoint(120, 120)
 
 
 def test_digits_after_a_tools_key_are_the_windows_and_turn_nothing(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     for key in (Qt.Key.Key_E, Qt.Key.Key_5, Qt.Key.Key_3):
         block.key(key)
     assert block.desk.view.station == "Recipe"
@@ -35,18 +36,18 @@ def test_digits_after_a_tools_key_are_the_windows_and_turn_nothing(block):
 
 
 def test_enter_takes_a_figure_and_gives_the_keyboard_back(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.window.desk.view.set("tool", "turn")
     field = block.find(object, "angle X")
     field.setFocus()
     QTest.keyClicks(field, "90")
     QTest.keyClick(field, Qt.Key.Key_Return)
-    assert block.desk.stand((0, 0)).size == pytest.approx((30, 10, 20))
+    assert block.desk.stand(block.spot()).size == pytest.approx((30, 10, 20))
     assert QApplication.focusWidget() is block.canvas
 
 
 def test_escape_leaves_a_field_and_what_was_typed_in_it(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     field = block.find(object, "place X")
     field.setFocus()
     before = block.desk.job
@@ -60,7 +61,7 @@ def test_escape_leaves_a_field_and_what_was_typed_in_it(block):
 def test_the_windows_keys_work_while_a_field_has_the_keyboard(block, key, name):
     block.slice()
     block.click("step Parts")
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.drawn()
     ran = []
     block.window._q_actions[name].triggered.disconnect()
@@ -72,13 +73,13 @@ def test_the_windows_keys_work_while_a_field_has_the_keyboard(block, key, name):
 
 
 def test_a_left_drag_on_bare_paper_turns_the_view_and_keeps_what_is_picked(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     before = block.canvas.camera
     block.press_and_drag(BARE_PAPER, BARE_PAPER + QPoint(60, 30))
     after = block.canvas.camera
     assert after.yaw != before.yaw
     assert after.pitch > before.pitch
-    assert block.desk.selection.spots == ((0, 0),)
+    assert block.desk.selection.spots == (block.spot(),)
     block.press_and_drag(BARE_PAPER, BARE_PAPER + QPoint(40, 0), modifier=Held.ShiftModifier)
     assert block.canvas.camera == after
 
@@ -119,7 +120,7 @@ def test_from_below_the_bed_is_glass_and_the_part_is_seen(block):
 
 def test_a_second_delete_removes_nothing_more(hand, tmp_path):
     hand.drop(*(write_stl(tmp_path / f"{name}.stl", box(20, 20, 5)) for name in "abc"))
-    hand.desk.selection.pick([(0, 0)])
+    hand.desk.selection.pick([hand.spot()])
     hand.key(Qt.Key.Key_Delete)
     assert hand.desk.selection.spots == ()
     hand.key(Qt.Key.Key_Delete)
@@ -146,7 +147,7 @@ def test_a_note_goes_when_the_job_it_was_about_has_changed(block, monkeypatch):
     block.desk.note("this part is locked", "caution")
     for told in block.window.area.notes._waiting:
         told.since -= 10.0
-    block.desk.store.do("nudge", moved(block.desk.job, [(0, 0)], (1.0, 0.0)))
+    block.desk.store.do("nudge", moved(block.desk.job, [block.spot()], (1.0, 0.0)))
     assert not block.window.area.notes.isVisible()
 
 
@@ -246,22 +247,22 @@ def test_the_name_of_an_unsaved_job_is_read_from_its_first_lines(block):
     keeping.throw_away(keeping.left_behind())
     assert keeping.left_behind() == []
     keeping.close()
-    assert copy_at(block.desk.job, (0, 0)).at is not None
+    assert copy_at(block.desk.job, block.spot()).at is not None
 
 
 def test_a_turn_is_about_the_axis_it_says_each_time(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.desk.view.set("tool", "turn")
     block.click("more Z")
     block.click("more X")
-    assert block.desk.stand((0, 0)).size == pytest.approx((20, 10, 30))
+    assert block.desk.stand(block.spot()).size == pytest.approx((20, 10, 30))
     block.type_into("angle X", "90")
-    assert block.desk.stand((0, 0)).size == pytest.approx((20, 30, 10))
+    assert block.desk.stand(block.spot()).size == pytest.approx((20, 30, 10))
     assert block.find(object, "angle X").value == 0
 
 
 def test_sizes_are_those_of_the_part_as_it_stands(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.desk.view.set("tool", "turn")
     block.click("more X")
     block.desk.view.set("tool", "size")
@@ -269,7 +270,7 @@ def test_sizes_are_those_of_the_part_as_it_stands(block):
     assert block.find(object, "length Z").value == pytest.approx(20)
     block.find(object, "lock axes").setChecked(False)
     block.type_into("length Z", "half")
-    assert block.desk.stand((0, 0)).size == pytest.approx((30, 10, 10))
+    assert block.desk.stand(block.spot()).size == pytest.approx((30, 10, 10))
     assert block.desk.job.parts[0].scale == pytest.approx((1, 0.5, 1))
 
 
@@ -300,7 +301,7 @@ def test_a_setting_opened_below_another_stays_under_the_pointer(block):
 
 
 def test_two_quick_duplicates_make_two_copies(block):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.key(Qt.Key.Key_D, Held.ControlModifier)
     block.key(Qt.Key.Key_D, Held.ControlModifier)
     block.wait(lambda: sum(len(part.copies) for part in block.desk.job.parts) == 3)
@@ -347,7 +348,7 @@ def test_the_paper_cube_turns_the_view_and_its_sides_can_be_clicked(block):
 
 def test_a_part_that_runs_into_another_names_it(hand, tmp_path):
     hand.drop(write_stl(tmp_path / "a.stl", box(30, 20, 10)), write_stl(tmp_path / "b.stl", box(20, 20, 10)))
-    at = copy_at(hand.desk.job, (0, 0)).at
-    other = copy_at(hand.desk.job, (1, 0)).at
-    hand.desk.store.do("move", moved(hand.desk.job, [(1, 0)], (at[0] - other[0], at[1] - other[1])))
+    at = copy_at(hand.desk.job, hand.spot()).at
+    other = copy_at(hand.desk.job, hand.spot(1)).at
+    hand.desk.store.do("move", moved(hand.desk.job, [hand.spot(1)], (at[0] - other[0], at[1] - other[1])))
     hand.wait(lambda: {part.fault for part in hand.canvas.scene.parts} == {"runs into a", "runs into b"})

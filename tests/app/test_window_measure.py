@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
-from even_step.core.job.edits import copy_at
+from even_step.core.job.spots import copy_at
 
 Held = Qt.KeyboardModifier
 
@@ -49,10 +49,10 @@ def test_two_clicks_near_corners_measure_between_them(measured):
 def test_the_typed_length_sizes_the_part_with_all_its_axes(measured):
     measured.type_into("wanted length", "6 in")
     assert measured.desk.store.undo_name == "size block by a length"
-    assert measured.desk.stand((0, 0)).size == pytest.approx(np.array([30, 20, 10]) * 152.4 / 30)
+    assert measured.desk.stand(measured.spot()).size == pytest.approx(np.array([30, 20, 10]) * 152.4 / 30)
     assert text(measured, "distance") == "152.400 mm"
     measured.key(Qt.Key.Key_Z, Held.ControlModifier)
-    assert measured.desk.stand((0, 0)).size == pytest.approx([30, 20, 10])
+    assert measured.desk.stand(measured.spot()).size == pytest.approx([30, 20, 10])
 
 
 def test_the_points_follow_their_part_and_escape_lets_go(measured):
@@ -67,9 +67,9 @@ def test_the_points_follow_their_part_and_escape_lets_go(measured):
 
 
 def test_measuring_never_drags_a_part(measured):
-    at = copy_at(measured.desk.job, (0, 0)).at
-    measured.press_and_drag(measured.seen((0, 0), 1.0), measured.seen((0, 0), 1.0) + QPoint(60, 0))
-    assert copy_at(measured.desk.job, (0, 0)).at == at
+    at = copy_at(measured.desk.job, measured.spot()).at
+    measured.press_and_drag(measured.seen(measured.spot(), 1.0), measured.seen(measured.spot(), 1.0) + QPoint(60, 0))
+    assert copy_at(measured.desk.job, measured.spot()).at == at
 
 
 def test_a_removed_part_takes_its_points_along(measured):

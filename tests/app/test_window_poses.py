@@ -28,7 +28,7 @@ def proposed(hand, tmp_path):
 
 
 def hanging(hand):
-    stand = hand.desk.stand((0, 0))
+    stand = hand.desk.stand(hand.spot())
     return float(stand.matrix[2, 2])
 
 

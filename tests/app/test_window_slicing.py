@@ -310,7 +310,7 @@ def test_a_layer_that_could_not_be_worked_out_is_shown_at_its_part(block):
     desk.worker._take(desk.worker._generation, Answer(task.number, "failed", words, ("block", 0.6)), {})
     assert not desk.trials.running
     assert desk.view.station == "Parts"
-    assert list(desk.selection.spots) == [(0, 0)]
+    assert list(desk.selection.spots) == desk.spots
     assert desk.trials.fault_of(desk.job_of_bed) == ("block", 0.6)
     block.drawn()
     low, _ = block.canvas.scene.parts[0].box
@@ -328,7 +328,7 @@ def test_a_layer_that_could_not_be_worked_out_is_shown_at_its_part(block):
 
 
 def test_a_finding_that_stops_bars_the_export_until_forced(block, tmp_path):
-    block.desk.selection.pick([(0, 0)])
+    block.desk.selection.pick([block.spot()])
     block.key(Qt.Key.Key_W)
     block.type_into("place X", "0")
     trial = block.slice()

@@ -153,7 +153,7 @@ def test_layers_says_what_to_do_before_anything_is_sliced(hand):
 
 def test_layers_lists_findings_worst_first_with_place_and_remedy(hand):
     hand.drop(DATA / "demo" / "louvre_ring.stl")
-    hand.desk.store.do("move", edits.placed_at(hand.desk.job, {(0, 0): (0.0, 0.0)}))
+    hand.desk.store.do("move", edits.placed_at(hand.desk.job, {hand.spot(): (0.0, 0.0)}))
     trial = hand.slice()
     go(hand, "Layers")
     rows = [row for row in hand.window.findChildren(FindingRow) if row.isVisible()]
@@ -192,7 +192,7 @@ def test_output_tells_the_reports_figures_and_when_they_are_outdated(block):
 
 def test_tickets_say_what_changed_and_their_findings_by_shape(block):
     block.slice()
-    block.desk.store.do("move", edits.placed_at(block.desk.job, {(0, 0): (0.0, 0.0)}))
+    block.desk.store.do("move", edits.placed_at(block.desk.job, {block.spot(): (0.0, 0.0)}))
     block.slice()
     first, second = block.window.strip.shown
     assert first.changed == "first slice"
@@ -228,13 +228,13 @@ def test_tab_walks_through_the_window_and_never_gets_lost(block):
 def test_keys_alone_bring_a_job_from_parts_to_layers(block):
     """No pointer: pick, turn, size, recipe, slice, look, compare, back."""
     block.key(Qt.Key.Key_A, Held.ControlModifier)
-    assert block.desk.selection.spots == ((0, 0),)
+    assert block.desk.selection.spots == (block.spot(),)
     block.key(Qt.Key.Key_E)
     block.key(Qt.Key.Key_E)
     assert QApplication.focusWidget().objectName() == "angle X"
     QTest.keyClicks(QApplication.focusWidget(), "90")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
-    assert block.desk.stand((0, 0)).size == pytest.approx((30, 10, 20))
+    assert block.desk.stand(block.spot()).size == pytest.approx((30, 10, 20))
     assert QApplication.focusWidget() is block.canvas
     block.key(Qt.Key.Key_R)
     block.key(Qt.Key.Key_R)
@@ -251,7 +251,7 @@ def test_keys_alone_bring_a_job_from_parts_to_layers(block):
 
 def test_focus_can_be_seen_on_every_kind_of_button(block):
     block.slice()
-    for name in ("slice", "ticket 1", "step Layers", "part 0", "bring in"):
+    for name in ("slice", "ticket 1", "step Layers", f"part {block.part()}", "bring in"):
         piece = block.find(object, name)
         block.canvas.setFocus()
         QApplication.processEvents()

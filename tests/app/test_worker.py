@@ -53,6 +53,7 @@ from even_step.core.motion.check import check_gcode
 from even_step.core.work import Crew
 from tests.shapes import ball, box, write_stl
 from tests.slicing_help import job_of
+from tests.spots import nth_spot
 
 
 @pytest.fixture
@@ -130,7 +131,7 @@ def test_a_saved_job_is_the_same_job(memory, tmp_path, part):
 
 
 def test_an_export_that_a_finding_stops_is_written_only_by_force(memory, tmp_path, part):
-    job = edits.placed_at(job_of(part), {(0, 0): (0.0, 0.0)})
+    job = edits.placed_at(job_of(part), {nth_spot(job_of(part), 0, 0): (0.0, 0.0)})
     target = tmp_path / "out.gcode"
     with pytest.raises(JobError, match="export anyway"):
         export_gcode(ExportGcode(job, str(target)), memory, Crew(1))

@@ -17,6 +17,7 @@ from even_step.core.stages import StageCache
 from even_step.core.toolpath.roles import INFILL, OUTER_WALL, PURGE, SKIRT
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, laid, plain_moves, slice_again
+from tests.spots import nth_part, nth_spot
 
 BARE = {"skirt.loops": 0}
 
@@ -30,7 +31,7 @@ def twin(tmp_path, *sides, settings=None, materials=("PLA", "PETG")):
         )
         job = edits.added(job, [one.parts[0].model_copy(update={"id": ""})]) if job else one
     job = job.model_copy(update={"materials": tuple(find(Material, name) for name in materials)})
-    return edits.placed_at(job, {(k, 0): (80.0 + 60.0 * k, 100.0) for k in range(len(sides))})
+    return edits.placed_at(job, {nth_spot(job, k): (80.0 + 60.0 * k, 100.0) for k in range(len(sides))})
 
 
 def by_extruder(done, chosen=None):
@@ -42,10 +43,10 @@ def by_extruder(done, chosen=None):
 def test_two_parts_in_two_materials_each_from_its_own_extruder(tmp_path):
     job = twin(tmp_path, 24, 30)
     for group in ("walls", "infill", "covers"):
-        job = edits.with_setting_of_parts(job, [1], f"extruder.{group}", 2)
+        job = edits.with_setting_of_parts(job, [nth_part(job, 1)], f"extruder.{group}", 2)
     done = slice_again(tmp_path, job)
     path = done.sliced.toolpath
-    alone = [slice_again(tmp_path / "..", edits.removed(job, [(1 - k, 0)])) for k in (0, 1)]
+    alone = [slice_again(tmp_path / "..", edits.removed(job, [nth_spot(job, 1 - k)])) for k in (0, 1)]
     parts = by_extruder(done, path.part >= 0)
     for number, one in enumerate(alone):
         assert parts[number] == pytest.approx(float(one.sliced.plan.volume.sum()), rel=0.005)

@@ -12,6 +12,7 @@ from even_step.core.motion.check import check_gcode
 from even_step.core.stages import StageCache
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_part, nth_spot
 
 BARE = {"skirt.loops": 0}
 
@@ -23,8 +24,8 @@ def side_by_side(tmp_path, *parts, settings=None):
         one = job_of(write_stl(tmp_path / f"part{k}.stl", box(wide, wide, tall)), {**BARE, **(settings or {})})
         job = edits.added(job, [one.parts[0].model_copy(update={"id": ""})]) if job else one
         for key, value in own.items():
-            job = edits.with_setting_of_parts(job, [k], key, value)
-    return edits.placed_at(job, {(k, 0): (30.0 + 40.0 * k, 60.0) for k in range(len(parts))})
+            job = edits.with_setting_of_parts(job, [nth_part(job, k)], key, value)
+    return edits.placed_at(job, {nth_spot(job, k): (30.0 + 40.0 * k, 60.0) for k in range(len(parts))})
 
 
 def read_back(path):
@@ -58,10 +59,9 @@ def test_a_taller_part_beside_it_makes_nothing_of_a_part_anew(tmp_path):
     job = side_by_side(tmp_path, (20, 5.1, {}))
     slice_again(tmp_path, job, cache=cache)
     other = job_of(write_stl(tmp_path / "tall.stl", box(15, 15, 9)), BARE)
-    added = edits.placed_at(
-        edits.added(job, [other.parts[0].model_copy(update={"id": ""})]), {(0, 0): (30.0, 60.0), (1, 0): (80.0, 60.0)}
-    )
-    alone = slice_again(tmp_path, edits.removed(added, [(0, 0)]), cache=cache)
+    both = edits.added(job, other.parts)
+    added = edits.placed_at(both, {nth_spot(both): (30.0, 60.0), nth_spot(both, 1): (80.0, 60.0)})
+    alone = slice_again(tmp_path, edits.removed(added, [nth_spot(added)]), cache=cache)
     both = slice_again(tmp_path, added, cache=cache)
     assert alone.run.made >= {"contours", "walls", "infill"}
     assert both.run.made == {"foot", "courses", "order", "purge", "motion"}
@@ -77,7 +77,9 @@ def test_parts_of_three_layer_heights_on_one_bed(tmp_path):
     assert tops == sorted(tops)
     assert [z for _, z, _ in laid] == sorted(z for _, z, _ in laid)
     path = done.sliced.toolpath
-    alone = [slice_again(tmp_path, edits.removed(job, [(i, 0) for i in range(3) if i != k])) for k in range(3)]
+    alone = [
+        slice_again(tmp_path, edits.removed(job, [nth_spot(job, i) for i in range(3) if i != k])) for k in range(3)
+    ]
     for k, height in enumerate(heights):
         own = {(z, high) for part, z, high in laid if part == f"part{k}"}
         assert {z for z, _ in own} == {round(height * (n + 1), 3) for n in range(round(6 / height))}

@@ -23,6 +23,7 @@ from even_step.core.toolpath.roles import INFILL, ROLES
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_part, nth_spot
 
 BARE = {"infill.end_run": 0, "infill.overlap": 0}
 OF_A_SOLID = {record for stage in GRAPH for record in (() if stage.of == "bed" else stage.records) + stage.own}
@@ -34,7 +35,7 @@ def two(tmp_path):
     path = write_stl(tmp_path / "block.stl", box(24, 24, 6))
     job = job_of(path)
     job = edits.added(job, [job.parts[0].model_copy(update={"name": "other", "id": "", "copies": ({},)})])
-    return edits.placed_at(job, {(0, 0): (60.0, 60.0), (1, 0): (120.0, 60.0)})
+    return edits.placed_at(job, {nth_spot(job): (60.0, 60.0), nth_spot(job, 1): (120.0, 60.0)})
 
 
 class Watched(StageRun):
@@ -68,13 +69,15 @@ def volumes(done):
 
 
 def test_the_job_holds_for_a_part_unless_it_has_its_own(two):
-    job = edits.with_setting_of_parts(two.with_settings({"infill.density": 30}), [1], "infill.density", 60)
+    job = edits.with_setting_of_parts(
+        two.with_settings({"infill.density": 30}), [nth_part(two, 1)], "infill.density", 60
+    )
     scopes = resolve(job)
     first, second = (scopes.of(part)[0] for part in job.parts)
     assert (first.values["infill.density"], first.origin["infill.density"]) == (30.0, "job")
     assert (second.values["infill.density"], second.origin["infill.density"]) == (60.0, "part")
     assert second.under["infill.density"] == 30.0
-    back = edits.without_settings_of_parts(job, [1], ["infill.density"])
+    back = edits.without_settings_of_parts(job, [nth_part(job, 1)], ["infill.density"])
     assert resolve(back).of(back.parts[1])[0].values == first.values
 
 
@@ -91,7 +94,7 @@ def test_a_part_may_have_what_only_its_own_records_are_read_for():
 @pytest.mark.parametrize("key", ["heat.bed", "motion.travel_speed", "skirt.loops"])
 def test_what_a_part_cannot_have_is_refused_in_every_way_in(two, tmp_path, key):
     with pytest.raises(SettingError, match="cannot be set for a part alone"):
-        edits.with_setting_of_parts(two, [0], key, 50)
+        edits.with_setting_of_parts(two, [nth_part(two)], key, 50)
     path = tmp_path / "job.toml"
     path.write_text(f'[[parts]]\nname = "a"\nfile = "a.stl"\nsettings = {{ {key} = 50 }}\n')
     with pytest.raises(InputError, match="cannot be set for a part alone"):
@@ -99,15 +102,15 @@ def test_what_a_part_cannot_have_is_refused_in_every_way_in(two, tmp_path, key):
 
 
 def test_a_value_the_machine_cannot_do_names_the_part(two):
-    job = edits.with_setting_of_parts(two, [1], "walls.line_width", 3.0)
+    job = edits.with_setting_of_parts(two, [nth_part(two, 1)], "walls.line_width", 3.0)
     with pytest.raises(SettingError, match="for other alone"):
         resolve(job)
     assert cascade(job).values["walls.line_width"] != 3.0
 
 
 def test_each_part_is_laid_with_its_own(two, tmp_path):
-    job = edits.with_setting_of_parts(two, [1], "infill.density", 45)
-    job = edits.with_setting_of_parts(job, [1], "walls.count", 1)
+    job = edits.with_setting_of_parts(two, [nth_part(two, 1)], "infill.density", 45)
+    job = edits.with_setting_of_parts(job, [nth_part(job, 1)], "walls.count", 1)
     done = slice_again(tmp_path, job)
     head = done.gcode.read_text()[:3000]
     alone = [slice_again(tmp_path, two.with_settings(dict(part.settings))) for part in job.parts]
@@ -126,10 +129,9 @@ def test_ten_parts_with_ten_densities_are_cut_and_walled_once(tmp_path):
     one = job_of(path).parts[0]
     densities = [10.0 + 5.0 * k for k in range(10)]
     parts = [one.model_copy(update={"id": "", "settings": {"infill.density": d, **BARE}}) for d in densities]
-    job = edits.placed_at(
-        job_of(path).model_copy(update={"parts": tuple(parts)}),
-        {(k, 0): (30.0 + 35.0 * (k % 5), 60.0 + 40.0 * (k // 5)) for k in range(10)},
-    )
+    job = job_of(path).model_copy(update={"parts": tuple(parts)})
+    places = {nth_spot(job, k): (30.0 + 35.0 * (k % 5), 60.0 + 40.0 * (k // 5)) for k in range(10)}
+    job = edits.placed_at(job, places)
     made, sliced = watched(job, StageCache())
     assert {name: made.count(name) for name in ("contours", "regions", "walls", "covers", "infill")} == {
         "contours": 1,
@@ -148,24 +150,26 @@ def test_ten_parts_with_ten_densities_are_cut_and_walled_once(tmp_path):
 
 
 def test_copies_of_a_part_with_its_own_settings_are_one_solid(two, tmp_path):
-    job = edits.with_copies(edits.with_setting_of_parts(two, [1], "infill.density", 45), 1, 2)
-    job = edits.placed_at(job, {(1, 1): (120.0, 120.0)})
+    job = edits.with_copies(
+        edits.with_setting_of_parts(two, [nth_part(two, 1)], "infill.density", 45), nth_part(two, 1), 2
+    )
+    job = edits.placed_at(job, {nth_spot(job, 1, 1): (120.0, 120.0)})
     done = slice_again(tmp_path, job)
     assert [part.solid for part in done.sliced.placed] == [0, 1, 1]
-    same = edits.with_setting_of_parts(two, [1], "infill.density", 15)
+    same = edits.with_setting_of_parts(two, [nth_part(two, 1)], "infill.density", 15)
     assert len(slice_again(tmp_path, same).sliced.solids) == 1, "the same values are the same solid"
 
 
 def test_a_change_of_one_part_makes_nothing_of_the_other_anew(two, tmp_path):
     cache = StageCache()
     slice_again(tmp_path, two, cache=cache)
-    made, _ = watched(edits.with_setting_of_parts(two, [1], "walls.count", 5), cache)
+    made, _ = watched(edits.with_setting_of_parts(two, [nth_part(two, 1)], "walls.count", 5), cache)
     assert made.count("walls") == made.count("infill") == 1
     assert "contours" not in made
 
 
 def test_it_is_saved_and_told(two, tmp_path):
-    job = edits.with_setting_of_parts(two, [1], "infill.density", 45)
+    job = edits.with_setting_of_parts(two, [nth_part(two, 1)], "infill.density", 45)
     assert differences(two, job) == ["infill density 45 % for other"]
     assert differences(job, two) == ["infill density as the job's for other"]
     text = tmp_path / "job.toml"
@@ -177,13 +181,12 @@ def test_it_is_saved_and_told(two, tmp_path):
 
 
 def test_a_setting_of_a_part_that_has_no_effect_is_told_with_its_name(two, tmp_path):
-    job = edits.with_setting_of_parts(two, [1], "infill.density", 0)
-    job = edits.with_setting_of_parts(job, [1], "infill.angle", 30)
+    job = edits.with_setting_of_parts(two, [nth_part(two, 1)], "infill.density", 0)
+    job = edits.with_setting_of_parts(job, [nth_part(job, 1)], "infill.angle", 30)
     idle = [one for one in slice_again(tmp_path, job).report["findings"] if one["code"] == "setting-idle"]
     assert [(one["part"], one["message"].split(" has")[0]) for one in idle] == [("other", "Infill angle")]
-    mixed = edits.with_setting_of_parts(
-        two.with_settings({"infill.density": 0, "infill.angle": 30}), [1], "infill.density", 20
-    )
+    mixed = two.with_settings({"infill.density": 0, "infill.angle": 30})
+    mixed = edits.with_setting_of_parts(mixed, [nth_part(two, 1)], "infill.density", 20)
     idle = [one for one in slice_again(tmp_path, mixed).report["findings"] if one["code"] == "setting-idle"]
     assert idle == [], "it has its effect in one of the parts"
 
@@ -192,7 +195,7 @@ def test_each_part_is_laid_at_its_own_speed_and_flow(two, tmp_path):
     own = {"motion.print_speed": 40, "motion.outer_wall_speed": 20, "flow.amount": 90, "motion.first_layer_speed": 15}
     job = two
     for key, value in own.items():
-        job = edits.with_setting_of_parts(job, [1], key, value)
+        job = edits.with_setting_of_parts(job, [nth_part(job, 1)], key, value)
     plain, done = slice_again(tmp_path, two), slice_again(tmp_path, job)
     path, feed = done.sliced.toolpath, done.sliced.plan.speeds.feed
     later = path.layer_of_path() > 0
@@ -212,13 +215,13 @@ def test_each_part_is_laid_at_its_own_speed_and_flow(two, tmp_path):
 def test_a_change_of_a_parts_speed_re_runs_motion_alone(two, tmp_path):
     cache = StageCache()
     slice_again(tmp_path, two, cache=cache)
-    made, _ = watched(edits.with_setting_of_parts(two, [1], "motion.print_speed", 40), cache)
+    made, _ = watched(edits.with_setting_of_parts(two, [nth_part(two, 1)], "motion.print_speed", 40), cache)
     assert made == ["motion"]
 
 
 def test_each_part_is_cooled_by_its_own_fan(two, tmp_path):
-    job = edits.with_setting_of_parts(two, [1], "cooling.fan", 40)
-    job = edits.with_setting_of_parts(job, [1], "cooling.fan_from_layer", 3)
+    job = edits.with_setting_of_parts(two, [nth_part(two, 1)], "cooling.fan", 40)
+    job = edits.with_setting_of_parts(job, [nth_part(job, 1)], "cooling.fan_from_layer", 3)
     lines = slice_again(tmp_path, job).gcode.read_text().splitlines()
     fan, part, layer, seen = 0, "", -1, {}
     for line in lines:
@@ -238,9 +241,9 @@ def test_each_part_is_cooled_by_its_own_fan(two, tmp_path):
 
 def test_what_has_no_effect_is_told_once_a_part(two, tmp_path):
     """Also of one whose copies are two solids, and of one that shares its solid with another part."""
-    job = edits.with_copies(two.with_settings({"infill.density": 0}), 1, 2)
-    job = edits.turned(edits.placed_at(job, {(1, 1): (120.0, 120.0)}), [(1, 1)], 2, 30.0)
+    job = edits.with_copies(two.with_settings({"infill.density": 0}), nth_part(two, 1), 2)
+    job = edits.turned(edits.placed_at(job, {nth_spot(job, 1, 1): (120.0, 120.0)}), [nth_spot(job, 1, 1)], 2, 30.0)
     for number in (0, 1):
-        job = edits.with_setting_of_parts(job, [number], "infill.angle", 30)
+        job = edits.with_setting_of_parts(job, [nth_part(job, number)], "infill.angle", 30)
     idle = [one for one in slice_again(tmp_path, job).report["findings"] if one["code"] == "setting-idle"]
     assert [one["part"] for one in idle] == ["block", "other"]

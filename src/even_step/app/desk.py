@@ -21,8 +21,8 @@ from even_step.app.work.entry import Started
 from even_step.core.errors import SettingError
 from even_step.core.job.beds import bed_count, number_of_bed, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints, complaints_of_parts
-from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, copy_at, part_of, stood
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ class Desk(QObject):
         fault = self.trials.fault_of(self.job_of_bed)
         if fault:
             self.view.set("station", "Parts")
-            self.selection.pick([spot for spot in spots_of(self.job) if self.job.parts[spot[0]].name == fault[0]])
+            self.selection.pick([spot for spot, part, _ in stood(self.job) if part.name == fault[0]])
 
     @property
     def job(self) -> Job:
@@ -114,9 +114,9 @@ class Desk(QObject):
         """Every setting's value and where it comes from."""
         return self._resolve()[1]
 
-    def resolved_of(self, number: int) -> Resolved:
+    def resolved_of(self, name: str) -> Resolved:
         """Every setting's value for a part."""
-        part = self.job.parts[number]
+        part = part_of(self.job, name)
         return cascade(self.job, part) if part.settings else self.resolved
 
     @property
@@ -138,7 +138,7 @@ class Desk(QObject):
 
     def stand(self, spot: Spot) -> Stand | None:
         """Return how a copy stands, none while its model is not read yet."""
-        return self.shelf.stand_of(self.job.parts[spot[0]], copy_at(self.job, spot))
+        return self.shelf.stand_of(part_of(self.job, spot.part), copy_at(self.job, spot))
 
     def close(self) -> None:
         """Stop everything that runs."""

@@ -17,9 +17,10 @@ from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, Opened, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
 from even_step.core.job.beds import bed_count, number_of_bed
-from even_step.core.job.edits import added, spots_of, with_mark
+from even_step.core.job.edits import added, with_mark
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
+from even_step.core.job.spots import first_spot, spots_of
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
 from even_step.core.output import write_whole
 from even_step.core.work import Crew
@@ -191,12 +192,11 @@ class JobFiles(QObject):
             for i, model in enumerate(models)
         ]
         self._tell_faults([model for _, models in read for model in models])
-        first = len(self._desk.job.parts)
         job = added(self._desk.job, parts)
-        if first == 0 and job.name == "new job":
+        if not self._desk.job.parts and job.name == "new job":
             job = job.model_copy(update={"name": parts[0].name})
         what = parts[0].name if len(parts) == 1 else f"{len(parts)} parts"
-        spots = [(first + i, 0) for i in range(len(parts))]
+        spots = [first_spot(part) for part in job.parts[len(self._desk.job.parts) :]]
         place_new(self._desk, f"bring in {what}", job, spots, again=lambda: self._add(read))
 
     def _tell_faults(self, models: list[ShelfModel]) -> None:

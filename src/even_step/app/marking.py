@@ -8,18 +8,18 @@ from even_step.app.desk import Desk
 Mark = tuple[str, str]
 
 
-def part_marks(desk: Desk, scene: Scene) -> dict[int, Mark]:
-    """Return the mark of each part that has one."""
-    marked: dict[int, Mark] = {}
-    for number, part in enumerate(desk.job.parts):
+def part_marks(desk: Desk, scene: Scene) -> dict[str, Mark]:
+    """Return the mark of each part that has one, by its id."""
+    marked: dict[str, Mark] = {}
+    for part in desk.job.parts:
         model = desk.shelf.model(part)
         if model and model.proposed and part.unit == "mm":
-            marked[number] = "warn", "strangely small: drawn in another unit?"
+            marked[part.id] = "warn", "strangely small: drawn in another unit?"
         if model and model.warnings:
-            marked[number] = "warn", model.warnings[0]
+            marked[part.id] = "warn", model.warnings[0]
     for shape in scene.parts:
         if shape.fault:
-            marked[shape.spot[0]] = "stop", shape.fault
+            marked[shape.spot.part] = "stop", shape.fault
     return marked
 
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.shelf import ModelShelf
 from even_step.app.store import JobStore
-from even_step.core.job.edits import Spot, copy_at, spots_of
+from even_step.core.job.spots import Spot, copy_at, part_of, spots_of
 
 if TYPE_CHECKING:
     from even_step.core.mesh.probe import Reading
@@ -68,8 +68,9 @@ class Measuring(QObject):
 
     def matrix_of(self, spot: Spot) -> NDArray[np.float64] | None:
         """Return the 4×4 of a copy, none while it is not read or has no place."""
-        part, copy = self._store.job.parts[spot[0]], copy_at(self._store.job, spot)
-        stand = self._shelf.stand_of(part, copy)
+        job = self._store.job
+        copy = copy_at(job, spot)
+        stand = self._shelf.stand_of(part_of(job, spot.part), copy)
         return stand.at(copy.at) if stand is not None and copy.at is not None else None
 
     def thickness(self) -> float:

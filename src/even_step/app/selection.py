@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from PySide6.QtCore import QObject, Signal
 
 from even_step.app.store import Change, JobStore
-from even_step.core.job.edits import Spot, spots_of
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, part_of, spots_of
 
 
 class Selection(QObject):
@@ -29,9 +29,9 @@ class Selection(QObject):
         return self._spots
 
     @property
-    def parts(self) -> tuple[int, ...]:
-        """The numbers of the parts that have a picked copy, in the order they were picked."""
-        return tuple(dict.fromkeys(spot[0] for spot in self._spots))
+    def parts(self) -> tuple[str, ...]:
+        """The ids of the parts that have a picked copy, in the order they were picked."""
+        return tuple(dict.fromkeys(spot.part for spot in self._spots))
 
     @property
     def in_hand(self) -> Spot | None:
@@ -64,10 +64,10 @@ class Selection(QObject):
         if change.touches("parts"):
             there = set(spots_of(change.new))
             spots = [spot for spot in self._spots if spot in there]
-            same = len(spots) == len(self._spots) and _bodies(change.old, spots) == _bodies(change.new, spots)
+            same = spots == list(self._spots) and _bodies(change.old, spots) == _bodies(change.new, spots)
             self.pick_body(spots, self._body if same else None)
 
 
 def _bodies(job: Job, spots: list[Spot]) -> list[tuple[int, ...]]:
     """Return which bodies the parts of some copies have."""
-    return [job.parts[number].bodies for number, _ in spots if number < len(job.parts)]
+    return [part_of(job, spot.part).bodies for spot in spots]

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_step.app.shelf import ModelShelf, ShelfModel
-from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, stood
 from even_step.core.mesh.mesh import Mesh
 
 if TYPE_CHECKING:
@@ -27,9 +27,8 @@ class Shadows:
     def of(self, job: Job) -> Callable[[], dict[Spot, Shadow]] | None:
         """Return what finds the shadow of every copy of a job; none while a model is being read."""
         poses = {}
-        for spot in spots_of(job):
-            part = job.parts[spot[0]]
-            stand, model = self._shelf.stand_of(part, copy_at(job, spot)), self._shelf.model(part)
+        for spot, part, copy in stood(job):
+            stand, model = self._shelf.stand_of(part, copy), self._shelf.model(part)
             if stand is None or model is None:
                 return None
             poses[spot] = model, stand.matrix[:3, :3].tobytes()

@@ -17,13 +17,13 @@ from even_step.app.window import Window
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count
-from even_step.core.job.model import Machine, Material
+from even_step.core.job.model import Machine, Material, Part
 from even_step.core.job.shipped import find
+from even_step.core.job.spots import first_spot, spots_of
 
 SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
 SEEN = 1
-CUP = [(1, 0), (1, 1), (1, 2)]
 LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER = 30, 12, 13
 FOOTED = "mast bracket", "bearing hub"
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
@@ -93,20 +93,29 @@ def _sliced(window: Window) -> bool:
     return not window.desk.trials.running
 
 
+def _part(window: Window, name: str) -> Part:
+    """Return the first part that goes by a name, or comes from a file of that name."""
+    return next(part for part in window.desk.job.parts if part.name == name or part.file.endswith(name))
+
+
+def _pick(window: Window, name: str) -> None:
+    window.desk.selection.pick([first_spot(_part(window, name))])
+
+
 def _machine(window: Window) -> None:
     window.desk.view.set("station", "Machine")
 
 
 def _selection(window: Window) -> None:
     window.desk.view.set("station", "Parts")
-    window.desk.selection.pick(CUP)
+    window.desk.selection.pick(spots_of(window.desk.job, [_part(window, "wind cup").id]))
 
 
 def _turning(window: Window) -> None:
     desk = window.desk
-    desk.selection.pick([(1, 0)])
+    _pick(window, "wind cup")
     desk.view.set("tool", "turn")
-    desk.store.do("turn wind cup", edits.turned(desk.job, [(1, 0)], 1, 30.0))
+    desk.store.do("turn wind cup", edits.turned(desk.job, desk.selection.spots, 1, 30.0))
     canvas = window.area.canvas
     canvas.look_from(replace(canvas.camera, pitch=12.0, yaw=305.0))
     canvas.fit_selection()
@@ -117,7 +126,7 @@ def _poses(window: Window) -> None:
     window.run("edit.undo")
     window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
     window.area.canvas.fit_all()
-    window.desk.selection.pick([(2, 0)])
+    _pick(window, "mast bracket")
     window.desk.view.set("tool", "pose")
 
 
@@ -128,7 +137,7 @@ def _posed(window: Window) -> bool:
 def _measured(window: Window) -> None:
     canvas = window.area.canvas
     window.run("parts.measure")
-    low, high = next(part for part in canvas.scene.parts if part.spot == (4, 0)).box
+    low, high = next(part for part in canvas.scene.parts if part.spot.part == _part(window, "sensor case").id).box
     for x, inward in ((low[0], 3), (high[0], -4)):
         seen = canvas.camera.project(np.array([[x, low[1], high[2]]]))[0]
         at = QPointF(float(seen[0]) + inward, float(seen[1]) + 1)
@@ -189,10 +198,9 @@ def _output(window: Window) -> None:
 
 def _own(window: Window) -> None:
     """Give the louvre rings denser infill than the rest."""
-    number = next(i for i, part in enumerate(window.desk.job.parts) if part.name == "louvre ring")
-    window.desk.selection.pick([(number, 0)])
+    _pick(window, "louvre ring")
     window.run("parts.own")
-    denser = edits.with_setting_of_parts(window.desk.job, [number], "infill.density", 45.0)
+    denser = edits.with_setting_of_parts(window.desk.job, window.desk.selection.parts, "infill.density", 45.0)
     window.desk.store.do("infill density 45 % for louvre ring", denser)
     window.recipe.reveal("infill.density")
 
@@ -207,10 +215,10 @@ def _foot(window: Window) -> None:
     """Stand the bracket on a raft and the hub in a brim."""
     desk = window.desk
     desk.view.set("station", "Parts")
-    bracket, hub = (next(i for i, part in enumerate(desk.job.parts) if part.name == name) for name in FOOTED)
+    bracket, hub = (_part(window, name).id for name in FOOTED)
     job = edits.with_setting_of_parts(desk.job, [bracket], "foot.kind", "raft")
     desk.store.do("a raft", edits.with_setting_of_parts(job, [hub], "foot.kind", "brim"))
-    desk.selection.pick([(hub, 0)])
+    _pick(window, FOOTED[1])
     desk.view.set("level", "wider")
     window.run("parts.own")
     window.recipe.reveal("foot.brim_side")
@@ -224,7 +232,7 @@ def _laid_on_feet(window: Window) -> None:
     trial = desk.trials.shown
     if trial and trial.lines:
         desk.view.show_layers(0, FOOT_LAYER, trial.lines.count)
-    desk.selection.pick([(0, 0)])
+    _pick(window, "louvre ring")
     canvas.fit_selection()
 
 
@@ -273,14 +281,12 @@ def _brought_in(window: Window) -> bool:
 
 def _body(window: Window) -> None:
     window.desk.view.set("bed", 1)
-    number = next(i for i, part in enumerate(window.desk.job.parts) if part.file.endswith("wind_arrow.3mf"))
-    window.desk.selection.pick_body([(number, 0)], 2)
+    window.desk.selection.pick_body([first_spot(_part(window, "wind_arrow.3mf"))], 2)
 
 
 def _unit(window: Window) -> None:
     window.desk.view.set("bed", 0)
-    number = next(i for i, part in enumerate(window.desk.job.parts) if part.file.endswith("inches.stl"))
-    window.desk.selection.pick([(number, 0)])
+    _pick(window, "inches.stl")
 
 
 def _scenes() -> Iterator[Scene]:

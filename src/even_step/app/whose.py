@@ -11,7 +11,7 @@ from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 from even_step.core.job import edits
 from even_step.core.job.cascade import Resolved, cascade, complaints
-from even_step.core.job.model import Job
+from even_step.core.job.model import Job, Part
 
 
 class Whose(QObject):
@@ -41,30 +41,30 @@ class Whose(QObject):
             self.choose(tuple(part for part in self.parts if part in there))
 
     @property
-    def numbers(self) -> list[int]:
-        """Where the parts stand in the job, in the order they were chosen."""
-        where = {part.id: number for number, part in enumerate(self._store.job.parts)}
-        return [where[part] for part in self.parts if part in where]
+    def _here(self) -> list[Part]:
+        """The parts that there still are, in the order they were chosen."""
+        there = {part.id: part for part in self._store.job.parts}
+        return [there[part] for part in self.parts if part in there]
 
     @property
     def name(self) -> str:
         """Whose settings are shown, in words."""
-        numbers = self.numbers
-        if not numbers:
+        names = [part.name for part in self._here]
+        if not names:
             return "the whole job"
-        return self._store.job.parts[numbers[0]].name if len(numbers) == 1 else f"{len(numbers)} parts"
+        return names[0] if len(names) == 1 else f"{len(names)} parts"
 
     @property
     def told(self) -> str:
         """How many copies the settings of a part hold for; nothing where that needs no words."""
-        copies = sum(len(self._store.job.parts[number].copies) for number in self.numbers)
+        copies = sum(len(part.copies) for part in self._here)
         return f"for all {copies} copies" if copies > 1 else ""
 
     @property
     def _all(self) -> list[Resolved]:
         job = self._store.job
         if self._known is None or self._known[0] is not job or self._known[1] != self.parts:
-            found = [cascade(job, job.parts[number]) for number in self.numbers]
+            found = [cascade(job, part) for part in self._here]
             self._known = job, self.parts, found or [cascade(job)]
         return self._known[2]
 
@@ -108,14 +108,14 @@ class Whose(QObject):
 
     def set(self, key: str, value: object) -> Callable[[Job], Job]:
         """Return the edit that sets a value here."""
-        numbers = self.numbers
-        if not numbers:
+        parts = self.parts
+        if not parts:
             return lambda job: edits.with_setting(job, key, value)
-        return lambda job: edits.with_setting_of_parts(job, numbers, key, value)
+        return lambda job: edits.with_setting_of_parts(job, parts, key, value)
 
     def take_back(self, keys: list[str]) -> Callable[[Job], Job]:
         """Return the edit that takes back what was set here."""
-        numbers = self.numbers
-        if not numbers:
+        parts = self.parts
+        if not parts:
             return lambda job: edits.without_settings(job, keys)
-        return lambda job: edits.without_settings_of_parts(job, numbers, keys)
+        return lambda job: edits.without_settings_of_parts(job, parts, keys)

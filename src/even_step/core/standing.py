@@ -19,8 +19,8 @@ from even_step.core.findings.finding import PlacedPart
 from even_step.core.job.arrange import over_beds, with_places
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.cascade import Resolved, Scopes, cascade
-from even_step.core.job.edits import Spot, copy_at, spots_of
 from even_step.core.job.model import MM_PER, Job, Part
+from even_step.core.job.spots import Spot, stood
 from even_step.core.layout.shadow import Shadow, box_shadow, shadow_of
 from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
@@ -132,10 +132,9 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
     numbers: dict[tuple[str, tuple[Value, ...]], int] = {}
     meshes: dict[str, Mesh] = {}
     solid_of: dict[Spot, int] = {}
-    for i, k in spots_of(job):
-        part = job.parts[i]
+    for spot, part, copy in stood(job):
         model, (_, content) = model_of(part, files), files[part.source]
-        matrix = pose_matrix(part, part.copies[k]) * MM_PER[part.unit]
+        matrix = pose_matrix(part, copy) * MM_PER[part.unit]
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         resolved = scopes.of(part)
@@ -146,21 +145,22 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         if key not in solids:
             numbers[key] = len(solids)
             solids[key] = PosedSolid(model, meshes[stands], matrix, stands, resolved, part.name)
-        solid_of[i, k] = numbers[key]
+        solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
 
 
 def stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:
     """Pose every part and find a place for the copies that have none, on the bed or beside it."""
     in_order, solid_of = _posed(job, files, scopes, run)
-    if any(copy_at(job, spot).at is None for spot in solid_of):
+    if any(copy.at is None for _, _, copy in stood(job)):
         with run.timed("read"):
             job = with_places(job, _outlines(solid_of, in_order))
     placed = []
-    for (i, k), number in solid_of.items():
-        part, copy = job.parts[i], job.parts[i].copies[k]
-        x, y = copy.at or (0.0, 0.0)
-        placed.append(PlacedPart(number, part.id, part.name, copy.id, k + 1, (round(x, 3), round(y, 3)), copy.turn))
+    for part in job.parts:
+        for count, copy in enumerate(part.copies, 1):
+            x, y = copy.at or (0.0, 0.0)
+            at, solid = (round(x, 3), round(y, 3)), solid_of[Spot(part.id, copy.id)]
+            placed.append(PlacedPart(solid, part.id, part.name, copy.id, count, at, copy.turn))
     return in_order, placed
 
 
@@ -175,7 +175,7 @@ def _outlines(solid_of: dict[Spot, int], solids: list[PosedSolid]) -> dict[Spot,
 
 def settled(job: Job, run: StageRun) -> Job:
     """Return the job with a place for every copy that had none, on as many beds as it takes."""
-    if all(copy_at(job, spot).at is not None for spot in spots_of(job)):
+    if all(copy.at is not None for _, _, copy in stood(job)):
         return job
     whole = cascade(job)
     scopes = Scopes((whole,), {part.id: (whole,) for part in job.parts})

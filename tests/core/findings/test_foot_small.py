@@ -5,6 +5,7 @@ from __future__ import annotations
 from even_step.core.job import edits
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_part
 
 
 def small(done):
@@ -18,7 +19,7 @@ def test_the_remedy_mends_what_is_told(tmp_path):
     assert found["copy_id"] == job.parts[0].copies[0].id
     assert found["fix"]["title"] == "Give mast a brim"
     for key, value in found["fix"]["settings"].items():
-        job = edits.with_setting_of_parts(job, [0], key, value)
+        job = edits.with_setting_of_parts(job, [nth_part(job)], key, value)
     again = slice_again(tmp_path, job)
     assert small(again) == []
     assert again.report["volume_by_role_mm3"]["brim"] > 0

@@ -9,8 +9,9 @@ import pytest
 from even_step.core.errors import JobError
 from even_step.core.job.arrange import over_beds
 from even_step.core.job.beds import bed_count, on_bed, put_on_bed, spots_on, without_empty_beds
-from even_step.core.job.edits import copy_at, laid_at, removed, spots_of, with_mark
+from even_step.core.job.edits import laid_at, removed, with_mark
 from even_step.core.job.file import job_file, read_job_file
+from even_step.core.job.spots import copy_at, spots_of
 from even_step.core.layout.shadow import box_shadow
 from even_step.core.mesh.read.model import read_model
 from even_step.core.stages import StageCache, StageRun
@@ -18,6 +19,7 @@ from even_step.core.standing import models_of, settled
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_spot
 
 
 @pytest.fixture
@@ -50,17 +52,17 @@ def test_what_finds_no_room_goes_to_the_next_bed(blocks):
 
 
 def test_what_no_bed_can_hold_stands_beside_its_own(blocks):
-    outlines = dict.fromkeys(spots_of(blocks), box_shadow(80, 60)) | {(0, 3): box_shadow(400, 20)}
+    outlines = dict.fromkeys(spots_of(blocks), box_shadow(80, 60)) | {nth_spot(blocks, 0, 3): box_shadow(400, 20)}
     job = over_beds(blocks, outlines)
-    assert copy_at(job, (0, 3)).bed == 0
+    assert copy_at(job, nth_spot(job, 0, 3)).bed == 0
     assert bed_count(job) == 2
     assert all(copy_at(job, spot).at is not None for spot in spots_of(job))
 
 
 def test_what_stands_already_stays(blocks):
-    first = laid_at(blocks, {(0, 0): ((110.0, 110.0), 0.0)})
+    first = laid_at(blocks, {nth_spot(blocks): ((110.0, 110.0), 0.0)})
     job = settled(first, run())
-    assert copy_at(job, (0, 0)) == copy_at(first, (0, 0))
+    assert copy_at(job, nth_spot(job)) == copy_at(first, nth_spot(first))
 
 
 def test_a_bed_alone_is_a_job_of_its_own(blocks, tmp_path):
@@ -78,13 +80,13 @@ def test_a_bed_alone_is_a_job_of_its_own(blocks, tmp_path):
 def test_parts_that_are_not_on_the_bed_are_left_out(blocks, tmp_path):
     other = job_of(write_stl(tmp_path / "other.stl", box()))
     both = blocks.model_copy(update={"parts": (*other.parts, *blocks.parts)})
-    both = with_mark(both, [(0, 0)], bed=1)
+    both = with_mark(both, [nth_spot(both)], bed=1)
     assert [part.name for part in on_bed(both, 0).parts] == ["block"]
     assert [part.name for part in on_bed(both, 1).parts] == ["other"]
 
 
 def test_empty_beds_go(blocks):
-    job = with_mark(with_mark(blocks, [(0, 1)], bed=2), [(0, 2)], bed=4)
+    job = with_mark(with_mark(blocks, [nth_spot(blocks, 0, 1)], bed=2), [nth_spot(blocks, 0, 2)], bed=4)
     assert [copy.bed for copy in without_empty_beds(job).parts[0].copies[:3]] == [0, 1, 2]
     left = without_empty_beds(removed(job, spots_on(job, 0)))
     assert [copy.bed for copy in left.parts[0].copies] == [0, 1]
@@ -92,10 +94,10 @@ def test_empty_beds_go(blocks):
 
 
 def test_a_part_put_on_another_bed_needs_a_place_there(blocks):
-    job = put_on_bed(settled(blocks, run()), [(0, 0)], 3)
-    assert (copy_at(job, (0, 0)).bed, copy_at(job, (0, 0)).at) == (3, None)
+    job = put_on_bed(settled(blocks, run()), [nth_spot(blocks)], 3)
+    assert (copy_at(job, nth_spot(job)).bed, copy_at(job, nth_spot(job)).at) == (3, None)
     with pytest.raises(JobError, match="cannot have a bed 51"):
-        put_on_bed(job, [(0, 0)], 50)
+        put_on_bed(job, [nth_spot(job)], 50)
 
 
 def test_beds_come_back_and_stand_side_by_side_for_other_readers(blocks, tmp_path):

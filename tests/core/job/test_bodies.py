@@ -7,10 +7,18 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from even_step.core.errors import JobError
-from even_step.core.job.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
-from even_step.core.job.edits import placed_at, spots_of, with_copies, with_part
+from even_step.core.job.edits import (
+    bodies_of,
+    joined_again,
+    placed_at,
+    split_off,
+    with_bodies_hidden,
+    with_copies,
+    with_part,
+)
 from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.shipped import DATA
+from even_step.core.job.spots import spots_of
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read.model import read_model
 from even_step.core.stages import StageCache, StageRun
@@ -18,6 +26,7 @@ from even_step.core.standing import models_of
 from even_step.core.work import Crew
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_part, nth_spot
 
 ARROW = DATA / "demo" / "wind_arrow.3mf"
 NAMES = ("shaft", "point", "tail", "hub")
@@ -25,7 +34,7 @@ NAMES = ("shaft", "point", "tail", "hub")
 
 @pytest.fixture
 def arrow():
-    return placed_at(job_of(ARROW), {(0, 0): (110.0, 110.0)})
+    return placed_at(job_of(ARROW), {nth_spot(job_of(ARROW), 0, 0): (110.0, 110.0)})
 
 
 def run():
@@ -37,42 +46,47 @@ def spread(job):
     return placed_at(job, {spot: (110.0, 20.0 + 40.0 * n) for n, spot in enumerate(spots_of(job))})
 
 
+def joined(job, numbers):
+    """Join some parts of a job, all of them of the arrow or not."""
+    parts = [nth_part(job, number) for number in numbers]
+    return joined_again(job, parts, dict.fromkeys(parts, ("wind arrow", 4)))
+
+
 def test_split_off_and_joined_again_is_the_same_part(arrow):
-    split, new = split_off(arrow, 0, (1, 3), NAMES)
+    split, new = split_off(arrow, nth_part(arrow), (1, 3), NAMES)
     assert [part.bodies for part in split.parts] == [(0, 2), (1,), (3,)]
     assert [part.name for part in split.parts] == ["wind arrow", "point", "hub"]
-    assert new == [(1, 0), (2, 0)]
+    assert new == [nth_spot(split, 1), nth_spot(split, 2)]
     assert split.parts[1].copies[0].at is None
-    joined, spot = joined_again(split, (2, 0, 1), dict.fromkeys(range(3), ("wind arrow", 4)))
-    assert joined.parts == arrow.parts
-    assert spot == (0, 0)
+    whole, spot = joined(split, (2, 0, 1))
+    assert whole.parts == arrow.parts
+    assert spot == nth_spot(arrow)
 
 
 def test_some_joined_are_not_yet_the_whole(arrow):
-    split, _ = split_off(arrow, 0, (1, 2, 3), NAMES)
-    joined, _ = joined_again(split, (1, 3), dict.fromkeys((1, 3), ("wind arrow", 4)))
-    assert [part.bodies for part in joined.parts] == [(0,), (1, 3), (2,)]
-    assert joined.parts[1].name == "wind arrow"
-    assert joined.parts[0].name == "shaft"
+    split, _ = split_off(arrow, nth_part(arrow), (1, 2, 3), NAMES)
+    whole, _ = joined(split, (1, 3))
+    assert [part.bodies for part in whole.parts] == [(0,), (1, 3), (2,)]
+    assert whole.parts[1].name == "wind arrow"
+    assert whole.parts[0].name == "shaft"
 
 
 def test_every_copy_leaves_its_body_behind(arrow):
-    split, _ = split_off(with_copies(arrow, 0, 3), 0, (2,), NAMES)
+    split, _ = split_off(with_copies(arrow, nth_part(arrow), 3), nth_part(arrow), (2,), NAMES)
     assert [len(part.copies) for part in split.parts] == [3, 3]
 
 
 def test_strangers_and_twins_are_not_joined(arrow, tmp_path):
     strange = job_of(write_stl(tmp_path / "block.stl", box()))
     both = arrow.model_copy(update={"parts": (*arrow.parts, *strange.parts, *arrow.parts)})
-    wholes = {0: ("wind arrow", 4), 1: ("block", 1), 2: ("wind arrow", 4)}
     with pytest.raises(JobError, match="not bodies of one assembly"):
-        joined_again(both, (0, 1), wholes)
+        joined(both, (0, 1))
     with pytest.raises(JobError, match="body in common"):
-        joined_again(both, (0, 2), wholes)
+        joined(both, (0, 2))
 
 
 def test_bodies_together_are_the_whole(arrow):
-    split, _ = split_off(arrow, 0, (1, 2, 3), NAMES)
+    split, _ = split_off(arrow, nth_part(arrow), (1, 2, 3), NAMES)
     (whole,) = read_model(ARROW)
     volumes = [measure(whole.only(part.bodies).merged()).volume for part in split.parts]
     assert sum(volumes) == pytest.approx(measure(whole.merged()).volume)
@@ -80,8 +94,8 @@ def test_bodies_together_are_the_whole(arrow):
 
 
 def test_a_job_with_split_bodies_comes_back_and_prints_the_same(arrow, tmp_path):
-    split, _ = split_off(arrow, 0, (1, 3), NAMES)
-    split = spread(with_bodies_hidden(split, 0, (2,), hidden=True))
+    split, _ = split_off(arrow, nth_part(arrow), (1, 3), NAMES)
+    split = spread(with_bodies_hidden(split, nth_part(split), (2,), hidden=True))
     saved = tmp_path / "saved.3mf"
     saved.write_bytes(job_file(split, models_of(split, run())))
     back = read_job_file(saved)
@@ -89,8 +103,8 @@ def test_a_job_with_split_bodies_comes_back_and_prints_the_same(arrow, tmp_path)
     assert [part.hidden_bodies for part in back.parts] == [(2,), (), ()]
     first, again = slice_again(tmp_path, split), slice_again(tmp_path, back)
     assert first.gcode.read_bytes() == again.gcode.read_bytes()
-    joined, _ = joined_again(back, (0, 1, 2), dict.fromkeys(range(3), ("wind arrow", 4)))
-    assert joined.parts[0].bodies == ()
+    whole, _ = joined(back, (0, 1, 2))
+    assert whole.parts[0].bodies == ()
     (whole,) = {id(model): model for model in models_of(back, run())}.values()
     assert [body.name for body in whole.bodies] == list(NAMES)
     assert [model.name for model in read_model(saved)] == ["wind arrow"]
@@ -103,7 +117,7 @@ def test_parts_of_one_model_are_saved_with_its_mesh_once(arrow):
 
 
 def test_a_body_the_file_does_not_have_is_told(arrow):
-    wrong = with_part(arrow, 0, bodies=(7,))
+    wrong = with_part(arrow, nth_part(arrow), bodies=(7,))
     with pytest.raises(JobError, match="has 4 bodies, the job names body 8"):
         slice_again(ARROW.parent, wrong)
 
@@ -111,7 +125,7 @@ def test_a_body_the_file_does_not_have_is_told(arrow):
 def test_repair_survives_saving(tmp_path):
     knob = job_of(DATA / "demo" / "torn_knob.stl")
     for repair in ("none", "winding", "all"):
-        job = placed_at(with_part(knob, 0, repair=repair), {(0, 0): (60.0, 60.0)})
+        job = placed_at(with_part(knob, nth_part(knob), repair=repair), {nth_spot(knob): (60.0, 60.0)})
         saved = tmp_path / f"{repair}.3mf"
         saved.write_bytes(job_file(job, models_of(job, run())))
         back = read_job_file(saved)
@@ -129,12 +143,12 @@ def test_however_it_is_taken_apart_nothing_is_lost_and_it_goes_together_again(ar
         own = bodies_of(job.parts[number], NAMES)
         bodies = sorted(cut & set(own))
         if 0 < len(bodies) < len(own):
-            job, _ = split_off(job, number, bodies, NAMES)
+            job, _ = split_off(job, nth_part(job, number), bodies, NAMES)
     held = [body for part in job.parts for body in bodies_of(part, NAMES)]
     assert sorted(held) == [0, 1, 2, 3]
     if len(job.parts) > 1:
         numbers = list(range(len(job.parts)))
         chance.shuffle(numbers)
-        job, spot = joined_again(job, numbers, dict.fromkeys(numbers, ("wind arrow", 4)))
-        assert spot == (0, 0)
+        job, spot = joined(job, numbers)
+        assert spot == nth_spot(arrow)
     assert job.parts == arrow.parts

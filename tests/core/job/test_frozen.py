@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from even_step.core.job.edits import on_machine
 from even_step.core.job.kept_trials import KeptTrial
-from even_step.core.job.lining import disturbed
+from even_step.core.job.locks import disturbed
 from even_step.core.job.model import Copy, Job, Machine, Part, Recipe
 from even_step.core.job.shipped import find, shipped
 

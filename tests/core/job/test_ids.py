@@ -11,10 +11,12 @@ from hypothesis import strategies as st
 from even_step.core.errors import InputError
 from even_step.core.job import edits
 from even_step.core.job.beds import number_of_bed, on_bed, put_on_bed, without_empty_beds
-from even_step.core.job.bodies import split_off
+from even_step.core.job.edits import split_off
 from even_step.core.job.model import Part
+from even_step.core.job.spots import spots_of
 from even_step.core.job.text import job_text, read_job_text
 from tests.core.job.test_edits import job_with
+from tests.spots import nth_part, nth_spot
 
 
 def ids_of(job):
@@ -30,37 +32,45 @@ def test_ids_are_given_in_the_jobs_order_and_alike_each_time():
 
 def test_an_edit_keeps_ids_and_none_is_given_twice():
     job = job_with(2, 1)
-    less = edits.removed(job, [(0, 1), (1, 0)])
-    more, spots = edits.copied(less, [(0, 0)])
-    assert ids_of(edits.moved(job, [(0, 1)], (3.0, 0.0))) == ids_of(job)
+    less = edits.removed(job, [nth_spot(job, 0, 1), nth_spot(job, 1)])
+    more, spots = edits.copied(less, [nth_spot(less)])
+    assert ids_of(edits.moved(job, [nth_spot(job, 0, 1)], (3.0, 0.0))) == ids_of(job)
     assert [copy.id for copy in more.parts[0].copies] == ["c3", "c7"], "c4 and c6 were another's"
-    assert spots == [(0, 1)]
+    assert spots == [nth_spot(more, 0, 1)]
 
 
 def test_what_is_cut_loose_or_split_off_is_a_new_part():
     job = job_with(3)
-    loose, _ = edits.cut_loose(job, [(0, 1)])
+    loose, _ = edits.cut_loose(job, [nth_spot(job, 0, 1)])
     assert [(part.id, [copy.id for copy in part.copies]) for part in loose.parts] == [
         ("p2", ["c3", "c5"]),
         ("p6", ["c4"]),
     ], "the copy stays itself"
-    split, _ = split_off(job, 0, [1], ["lid", "box"])
+    split, _ = split_off(job, nth_part(job), [1], ["lid", "box"])
     assert [part.id for part in split.parts] == ["p2", "p6"]
     assert len(set(ids_of(split))) == len(ids_of(split))
+
+
+def test_parts_of_another_job_take_no_id_that_was_given_here():
+    other = job_with(2)
+    here = edits.removed(job_with(2, 1), [nth_spot(job_with(2, 1))])
+    both = edits.added(here, other.parts)
+    assert [part.id for part in both.parts] == ["p2", "p5", "p7"]
+    assert [copy.id for copy in both.parts[2].copies] == ["c8", "c9"], "c3 is gone here, and stays so"
 
 
 STEPS = {
     "copy": lambda job, n: edits.copied(job, [spot_of(job, n)])[0],
     "remove": lambda job, n: edits.removed(job, [spot_of(job, n)]),
     "loose": lambda job, n: edits.cut_loose(job, [spot_of(job, n)])[0],
-    "count": lambda job, n: edits.with_copies(job, spot_of(job, n)[0], 1 + n % 4),
+    "count": lambda job, n: edits.with_copies(job, spot_of(job, n).part, 1 + n % 4),
     "bed": lambda job, n: without_empty_beds(put_on_bed(job, [spot_of(job, n)], n % 3)),
     "add": lambda job, n: edits.added(job, [Part(name=f"new {n}")]),
 }
 
 
 def spot_of(job, number):
-    spots = edits.spots_of(job)
+    spots = spots_of(job)
     return spots[number % len(spots)]
 
 
@@ -69,7 +79,7 @@ def spot_of(job, number):
 def test_ids_stay_apart_whatever_is_done(steps):
     job, ever = job_with(2, 1), {}
     for name, number in steps:
-        if edits.spots_of(job) or name == "add":
+        if spots_of(job) or name == "add":
             before = set(ids_of(job))
             job = STEPS[name](job, number)
             ids = ids_of(job)
@@ -80,16 +90,17 @@ def test_ids_stay_apart_whatever_is_done(steps):
 
 
 def test_a_bed_is_known_by_its_id_when_one_before_it_goes():
-    job = put_on_bed(job_with(2, 1), [(1, 0)], 1)
+    job = put_on_bed(job_with(2, 1), [nth_spot(job_with(2, 1), 1)], 1)
     first, second = job.beds
-    left = without_empty_beds(edits.removed(job, [(0, 0), (0, 1)]))
+    left = without_empty_beds(edits.removed(job, [nth_spot(job), nth_spot(job, 0, 1)]))
     assert left.beds == (second,)
     assert (number_of_bed(left, second), number_of_bed(left, first)) == (0, None)
 
 
 def test_what_is_elsewhere_makes_no_difference_to_a_bed():
     job = job_with(2, 1)
-    busy = edits.removed(edits.added(job, [Part(name="late")]), [(2, 0)])
+    late = edits.added(job, [Part(name="late")])
+    busy = edits.removed(late, [nth_spot(late, 2)])
     assert busy != job
     assert on_bed(busy, 0) == on_bed(job, 0)
 

@@ -21,6 +21,7 @@ from even_step.core.mesh.read.model import read_model
 from tests.conftest import mended
 from tests.shapes import box, comb, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_spot
 
 
 def job_with(plain_job, **update):
@@ -163,9 +164,9 @@ def test_a_saved_job_opens_with_everything_and_gives_the_same_gcode(tmp_path):
     job = job.model_copy(
         update={"parts": (part,), "layout": Layout(spacing=9.5, turning=False, keep_out=((0.0, 0.0, 20.0, 30.0),))}
     )
-    job = with_mark(job, [(0, 1)], locked=True, hidden=True)
+    job = with_mark(job, [nth_spot(job, 0, 1)], locked=True, hidden=True)
     first = slice_again(tmp_path, job)
-    places = {(0, k): copy.at for k, copy in enumerate(first.sliced.placed)}
+    places = {nth_spot(job, 0, k): copy.at for k, copy in enumerate(first.sliced.placed)}
     saved = tmp_path / "saved.3mf"
     saved.write_bytes(job_file(placed_at(job, places), [first.sliced.solids[0].model]))
     assert is_job_file(saved)
@@ -186,7 +187,7 @@ def test_any_name_survives_saving(tmp_path, name):
     job = job_of(path)
     job = job.model_copy(update={"parts": (job.parts[0].model_copy(update={"name": name}),)})
     saved = tmp_path / "saved.3mf"
-    saved.write_bytes(job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), read_model(path)))
+    saved.write_bytes(job_file(placed_at(job, {nth_spot(job): (50.0, 60.0)}), read_model(path)))
     assert read_job_file(saved).parts[0].name == name
     assert read_model(saved)[0].name == name.replace("\n", " ")
 
@@ -196,7 +197,7 @@ def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     job = job_of(path)
     models = read_model(path)
     saved = tmp_path / "saved.3mf"
-    saved.write_bytes(job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), models))
+    saved.write_bytes(job_file(placed_at(job, {nth_spot(job): (50.0, 60.0)}), models))
     model = lib3mf.get_wrapper().CreateModel()
     reader = model.QueryReader("3mf")
     reader.ReadFromFile(str(saved))
@@ -204,12 +205,13 @@ def test_a_saved_job_is_plain_geometry_to_other_readers(tmp_path):
     assert items.MoveNext()
     shift = [items.GetCurrent().GetObjectTransform().Fields[3][i] for i in range(3)]
     assert shift == pytest.approx([50, 60, 0])
-    assert job_file(placed_at(job, {(0, 0): (50.0, 60.0)}), models) == saved.read_bytes()
+    assert job_file(placed_at(job, {nth_spot(job): (50.0, 60.0)}), models) == saved.read_bytes()
 
 
 def test_a_newer_jobs_file_opens_with_what_is_known_and_tells_the_rest(tmp_path):
     path = write_stl(tmp_path / "part.stl", box())
-    job = placed_at(job_of(path, {"infill.density": 33.0}), {(0, 0): (50.0, 60.0)})
+    job = job_of(path, {"infill.density": 33.0})
+    job = placed_at(job, {nth_spot(job): (50.0, 60.0)})
     saved, told = tmp_path / "saved.3mf", []
     saved.write_bytes(job_file(job, read_model(path)))
     assert read_job_file(saved, told).parts[0].name == "part"

@@ -17,13 +17,14 @@ from even_step.core.mesh.read.archive import TRIALS_ENTRY
 from even_step.core.mesh.read.model import read_model
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_spot
 
 
 @pytest.fixture
 def sliced(tmp_path):
     """A job, its models, and a trial of it."""
     path = write_stl(tmp_path / "block.stl", box(20, 20, 4))
-    job = placed_at(job_of(path), {(0, 0): (110.0, 110.0)})
+    job = placed_at(job_of(path), {nth_spot(job_of(path), 0, 0): (110.0, 110.0)})
     done = slice_again(tmp_path, job)
     return job, read_model(path), done
 

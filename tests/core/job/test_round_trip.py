@@ -5,9 +5,20 @@ from __future__ import annotations
 import pytest
 
 from even_step.core.job.beds import bed_count, on_bed
-from even_step.core.job.bodies import split_off, with_bodies_hidden
 from even_step.core.job.bring_in import parts_of
-from even_step.core.job.edits import added, copied, in_unit, mirrored, sized, turned, with_mark, with_part, with_setting
+from even_step.core.job.edits import (
+    added,
+    copied,
+    in_unit,
+    mirrored,
+    sized,
+    split_off,
+    turned,
+    with_bodies_hidden,
+    with_mark,
+    with_part,
+    with_setting,
+)
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job, Layout, Machine, Material, Recipe
@@ -17,6 +28,7 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, settled
 from even_step.core.work import Crew
 from tests.slicing_help import slice_again
+from tests.spots import nth_part, nth_spot
 
 DEMO = DATA / "demo"
 ARROW, KNOB, CAP, BRACKET = (
@@ -39,17 +51,17 @@ def job():
         layout=Layout(spacing=4.0, turning=False, keep_out=((0.0, 0.0, 30.0, 20.0),)),
     )
     made = added(made, [part for path in (ARROW, KNOB, CAP, BRACKET) for part in parts_of(path, read_model(path))])
-    made, _ = split_off(made, 0, (1, 3), [body.name for body in read_model(ARROW)[0].bodies])
-    made = with_bodies_hidden(made, 0, (2,), hidden=True)
-    made = with_part(made, 1, repair="all", name="knob, mended & named <anew>")
-    made = in_unit(made, 2, "inch")
-    made = sized(mirrored(made, [3], 0), 3, (1.1, 0.9, 0.5))
-    made = turned(made, [(3, 0)], 0, 37.5)
-    made, new = copied(made, [(3, 0), (1, 0)])
+    made, _ = split_off(made, nth_part(made), (1, 3), [body.name for body in read_model(ARROW)[0].bodies])
+    made = with_bodies_hidden(made, nth_part(made), (2,), hidden=True)
+    made = with_part(made, nth_part(made, 1), repair="all", name="knob, mended & named <anew>")
+    made = in_unit(made, nth_part(made, 2), "inch")
+    made = sized(mirrored(made, [nth_part(made, 3)], 0), nth_part(made, 3), (1.1, 0.9, 0.5))
+    made = turned(made, [nth_spot(made, 3)], 0, 37.5)
+    made, new = copied(made, [nth_spot(made, 3), nth_spot(made, 1)])
     made = turned(with_mark(made, new, bed=1), new, 2, 25.0)
     made = with_setting(with_setting(made, "infill.density", 12.0), "layers.height", 0.28)
     made = settled(made, run())
-    return with_mark(with_mark(made, [(1, 0)], locked=True), [(3, 0)], hidden=True)
+    return with_mark(with_mark(made, [nth_spot(made, 1)], locked=True), [nth_spot(made, 3)], hidden=True)
 
 
 def at_home(job, back):

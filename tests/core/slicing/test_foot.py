@@ -15,6 +15,7 @@ from even_step.core.stages import StageCache
 from even_step.core.toolpath.roles import BRIM, OUTER_WALL, RAFT, SKIRT
 from tests.shapes import box, holed_block, write_stl
 from tests.slicing_help import job_of, laid, plain_moves, slice_again
+from tests.spots import nth_part, nth_spot
 
 BARE = {"skirt.loops": 0}
 W, H, GAP = 0.45, 0.2, 0.05
@@ -149,9 +150,9 @@ def test_a_low_part_beside_a_raft_does_not_touch_what_stands_over_it(tmp_path):
     low = job_of(write_stl(tmp_path / "low.stl", box(20, 20, 0.6)), BARE)
     high = job_of(write_stl(tmp_path / "high.stl", box(20, 20, 4)), BARE)
     job = edits.added(low, [high.parts[0].model_copy(update={"id": ""})])
-    job = edits.placed_at(job, {(0, 0): (60, 60), (1, 0): (70, 60)})
+    job = edits.placed_at(job, {nth_spot(job): (60, 60), nth_spot(job, 1): (70, 60)})
     assert [f["code"] for f in slice_again(tmp_path, job).report["findings"]] == ["parts-touch"]
-    raised = edits.with_setting_of_parts(job, [1], "foot.kind", "raft")
+    raised = edits.with_setting_of_parts(job, [nth_part(job, 1)], "foot.kind", "raft")
     assert "parts-touch" not in {f["code"] for f in slice_again(tmp_path, raised).report["findings"]}
 
 
@@ -200,8 +201,11 @@ def test_a_foot_is_a_parts_own_and_others_stand_bare(tmp_path):
     job = job_of(path, BARE)
     job = edits.added(job, [job.parts[0].model_copy(update={"id": "", "copies": ({},)}) for _ in range(2)])
     for number, kind in ((1, "brim"), (2, "raft")):
-        job = edits.with_setting_of_parts(job, [number], "foot.kind", kind)
-    done = slice_again(tmp_path, edits.placed_at(job, {(0, 0): (40, 60), (1, 0): (90, 60), (2, 0): (150, 60)}))
+        job = edits.with_setting_of_parts(job, [nth_part(job, number)], "foot.kind", kind)
+    done = slice_again(
+        tmp_path,
+        edits.placed_at(job, {nth_spot(job): (40, 60), nth_spot(job, 1): (90, 60), nth_spot(job, 2): (150, 60)}),
+    )
     toolpath = done.sliced.toolpath
     assert set(toolpath.part[toolpath.role == BRIM].tolist()) == {1}
     assert set(toolpath.part[toolpath.role == RAFT].tolist()) == {2}
@@ -212,7 +216,7 @@ def test_a_foot_is_a_parts_own_and_others_stand_bare(tmp_path):
 def test_brims_of_neighbours_give_way_to_each_other_and_to_the_parts(tmp_path):
     path = write_stl(tmp_path / "part.stl", box(20, 20, 2))
     job = job_of(path, {**BARE, "foot.kind": "brim"}, copies=2)
-    done = slice_again(tmp_path, edits.placed_at(job, {(0, 0): (60, 60), (0, 1): (88, 60)}))
+    done = slice_again(tmp_path, edits.placed_at(job, {nth_spot(job): (60, 60), nth_spot(job, 0, 1): (88, 60)}))
     toolpath = done.sliced.toolpath
     rims = [stroke(toolpath, (toolpath.role == BRIM) & (toolpath.part == part)) for part in (0, 1)]
     walls = [

@@ -6,14 +6,16 @@ import numpy as np
 import pytest
 
 from even_step.core.job import edits
+from even_step.core.job.spots import spots_of
 from even_step.core.plane.bead import plastic_width
 from even_step.core.stages import StageCache
 from even_step.core.toolpath.roles import INFILL
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
+from tests.spots import nth_spot
 
 BED = {"infill.frame": "bed"}
-AT = {(0, 0): (60.0, 60.0), (0, 1): (123.4, 147.8)}
+AT = ((60.0, 60.0), (123.4, 147.8))
 
 
 def infill_of(done, part, layer=10):
@@ -27,8 +29,8 @@ def infill_of(done, part, layer=10):
 def two(tmp_path, settings=None, turn=0.0, pattern="lines"):
     path = write_stl(tmp_path / "part.stl", box(30, 30, 4))
     job = job_of(path, {"infill.pattern": pattern, **(settings or {})}, copies=2)
-    job = edits.placed_at(job, AT)
-    return edits.turned(job, [(0, 1)], 2, turn)
+    job = edits.placed_at(job, dict(zip(spots_of(job), AT, strict=True)))
+    return edits.turned(job, [nth_spot(job, 0, 1)], 2, turn)
 
 
 def same(ones, others):
@@ -53,8 +55,8 @@ def test_copies_look_alike_wherever_they_stand(tmp_path, pattern):
 def test_in_the_beds_frame_the_pattern_goes_on_from_part_to_part(tmp_path):
     done = slice_again(tmp_path, two(tmp_path, {**BED, "infill.angle": 0}))
     spacing = float(plastic_width(0.45, 0.2)) / 0.15
-    for part, spot in enumerate(AT):
-        rows = np.concatenate(infill_of(done, part))[:, 1] + AT[spot][1]
+    for part, at in enumerate(AT):
+        rows = np.concatenate(infill_of(done, part))[:, 1] + at[1]
         assert np.abs((rows / spacing + 0.5) % 1 - 0.5).max() * spacing < 0.002
     assert not same(infill_of(done, 0), infill_of(done, 1))
 
@@ -71,10 +73,10 @@ def test_a_moved_part_is_filled_and_ordered_no_more(tmp_path):
     cache = StageCache()
     job = two(tmp_path)
     slice_again(tmp_path, job, cache=cache)
-    moved = slice_again(tmp_path, edits.moved(job, [(0, 1)], (3.21, -7.9)), cache=cache)
+    moved = slice_again(tmp_path, edits.moved(job, [nth_spot(job, 0, 1)], (3.21, -7.9)), cache=cache)
     hits = moved.run.hits()
     assert hits["infill"] == "hit"
-    again = slice_again(tmp_path, edits.moved(job.with_settings(BED), [(0, 1)], (3.21, -7.9)), cache=cache)
+    again = slice_again(tmp_path, edits.moved(job.with_settings(BED), [nth_spot(job, 0, 1)], (3.21, -7.9)), cache=cache)
     assert again.run.hits()["infill"] == "miss"
     assert moved.run.wall.get("infill") is None
     assert moved.run.wall.get("ledger") is None

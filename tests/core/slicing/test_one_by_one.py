@@ -12,6 +12,7 @@ from even_step.core.motion.check import check_gcode
 from even_step.core.slicing.clearance import safe_sequence, struck
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, plain_moves, slice_again
+from tests.spots import nth_spot
 
 ONE_BY_ONE = {"order.parts": "one-by-one", "skirt.loops": 0, "travel.inside": False}
 
@@ -22,7 +23,7 @@ def bed_of(tmp_path, *parts, **more):
     for k, (_, _, tall) in enumerate(parts):
         one = job_of(write_stl(tmp_path / f"part{k}.stl", box(16, 16, tall)), {**ONE_BY_ONE, **more})
         job = edits.added(job, [one.parts[0].model_copy(update={"id": ""})]) if job else one
-    return edits.placed_at(job, {(k, 0): (x, y) for k, (x, y, _) in enumerate(parts)})
+    return edits.placed_at(job, {nth_spot(job, k): (x, y) for k, (x, y, _) in enumerate(parts)})
 
 
 def strikes_of(done):

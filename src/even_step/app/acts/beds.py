@@ -11,6 +11,7 @@ from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, put_on_bed, spots_on
 from even_step.core.job.model import MOST_BEDS
+from even_step.core.job.spots import stood
 
 
 def _step(way: int) -> Callable[[Bench], None]:
@@ -33,7 +34,7 @@ def _move(bench: Bench, bed: int) -> None:
 
 def _gather_all(bench: Bench) -> None:
     job = edits.without_places(bench.desk.job)
-    free = [spot for spot in edits.spots_of(job) if edits.copy_at(job, spot).at is None]
+    free = [spot for spot, _, copy in stood(job) if copy.at is None]
     place_new(bench.desk, "arrange all beds", edits.with_mark(job, free, bed=0), turning=True)
 
 

@@ -7,58 +7,59 @@ from even_step.app.acts.placing import about, edit, place_new
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
 from even_step.core.job import edits
-from even_step.core.job.bodies import joined_again, split_off, with_bodies_hidden
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, part_of
 from even_step.core.mesh.mesh import Repair
 
 
-def body_names(desk: Desk, number: int) -> tuple[str, ...]:
+def body_names(desk: Desk, part: str) -> tuple[str, ...]:
     """Return the names of all bodies that the file's part has, none while it is being read."""
-    whole = desk.shelf.whole(desk.job.parts[number])
+    whole = desk.shelf.whole(part_of(desk.job, part))
     return tuple(body.name for body in whole.bodies) if whole else ()
 
 
-def bodies_here(desk: Desk, number: int) -> tuple[int, ...]:
+def bodies_here(desk: Desk, part: str) -> tuple[int, ...]:
     """Return the numbers of a part's own bodies, none while it is being read."""
-    model = desk.shelf.model(desk.job.parts[number])
+    model = desk.shelf.model(part_of(desk.job, part))
     return model.numbers if model else ()
 
 
-def split(desk: Desk, number: int, bodies: tuple[int, ...]) -> None:
+def split(desk: Desk, part: str, bodies: tuple[int, ...]) -> None:
     """Make bodies of a part parts of their own, laid beside it."""
-    names = body_names(desk, number)
-    job, new = split_off(desk.job, number, bodies, names)
+    names = body_names(desk, part)
+    job, new = edits.split_off(desk.job, part, bodies, names)
     what = names[bodies[0]] if len(bodies) == 1 else f"{len(bodies)} bodies"
-    place_new(desk, f"split {what} off {desk.job.parts[number].name}", job, new)
+    place_new(desk, f"split {what} off {part_of(desk.job, part).name}", job, new)
 
 
 def _split_off(bench: Bench) -> None:
     desk = bench.desk
     if desk.selection.in_hand and desk.selection.body is not None:
-        split(desk, desk.selection.in_hand[0], (desk.selection.body,))
+        split(desk, desk.selection.in_hand.part, (desk.selection.body,))
 
 
 def _split_all(bench: Bench) -> None:
-    number = bench.desk.selection.parts[-1]
-    split(bench.desk, number, bodies_here(bench.desk, number)[1:])
+    part = bench.desk.selection.parts[-1]
+    split(bench.desk, part, bodies_here(bench.desk, part)[1:])
 
 
 def _join(bench: Bench) -> None:
-    desk, numbers = bench.desk, bench.desk.selection.parts
-    wholes = {number: desk.shelf.whole(desk.job.parts[number]) for number in numbers}
-    known = {number: (whole.name, len(whole.bodies)) for number, whole in wholes.items() if whole}
-    if len(known) < len(numbers):
+    desk, parts = bench.desk, bench.desk.selection.parts
+    wholes = {part: desk.shelf.whole(part_of(desk.job, part)) for part in parts}
+    known = {part: (whole.name, len(whole.bodies)) for part, whole in wholes.items() if whole}
+    if len(known) < len(parts):
         return
-    before, joined = desk.job, (0, 0)
+    joined: list[Spot] = []
 
     def join(job: Job) -> Job:
-        nonlocal joined
-        job, joined = joined_again(job, numbers, known)
+        job, spot = edits.joined_again(job, parts, known)
+        joined.append(spot)
         return job
 
+    before = desk.job
     edit(desk, f"join {about(desk)}", join)
     if desk.job is not before:
-        desk.selection.pick([joined])
+        desk.selection.pick(joined)
 
 
 def hide_body(desk: Desk) -> None:
@@ -66,10 +67,10 @@ def hide_body(desk: Desk) -> None:
     spot, body = desk.selection.in_hand, desk.selection.body
     if spot is None or body is None:
         return
-    part, name = desk.job.parts[spot[0]], body_names(desk, spot[0])[body]
+    part, name = part_of(desk.job, spot.part), body_names(desk, spot.part)[body]
     hide = body not in part.hidden_bodies
     verb = f"{'hide' if hide else 'show'} {name} of {part.name}"
-    desk.store.do(verb, with_bodies_hidden(desk.job, spot[0], (body,), hidden=hide))
+    desk.store.do(verb, edits.with_bodies_hidden(desk.job, spot.part, (body,), hidden=hide))
 
 
 def _mend(desk: Desk, repair: Repair, verb: str) -> None:
@@ -77,12 +78,12 @@ def _mend(desk: Desk, repair: Repair, verb: str) -> None:
     spot = desk.selection.in_hand
     if spot is None:
         return
-    number, before = spot[0], desk.job
-    part = before.parts[number]
+    before = desk.job
+    part = part_of(before, spot.part)
 
     def then(*_: object) -> None:
         if desk.job is before:
-            edit(desk, f"{verb} {part.name}", lambda job: edits.with_part(job, number, repair=repair))
+            edit(desk, f"{verb} {part.name}", lambda job: edits.with_part(job, part.id, repair=repair))
         else:
             desk.note(f"The job was changed meanwhile, so this was not done: {verb} {part.name}.")
 
@@ -99,7 +100,7 @@ def _has_body(bench: Bench) -> bool:
 
 
 def _can_join(bench: Bench) -> bool:
-    return len({bench.desk.job.parts[number].source for number in bench.desk.selection.parts}) == 1 and (
+    return len({part_of(bench.desk.job, part).source for part in bench.desk.selection.parts}) == 1 and (
         len(bench.desk.selection.parts) > 1
     )
 
@@ -107,15 +108,17 @@ def _can_join(bench: Bench) -> bool:
 def can_repair(desk: Desk) -> bool:
     """Whether something of the part in hand is left to mend."""
     spot = desk.selection.in_hand
-    model = desk.shelf.whole(desk.job.parts[spot[0]]) if spot else None
-    return bool(spot and model and model.warnings and desk.job.parts[spot[0]].repair != "all")
+    part = part_of(desk.job, spot.part) if spot else None
+    model = desk.shelf.whole(part) if part else None
+    return bool(part and model and model.warnings and part.repair != "all")
 
 
 def can_undo_repair(desk: Desk) -> bool:
     """Whether something of the part in hand was mended."""
     spot = desk.selection.in_hand
-    model = desk.shelf.whole(desk.job.parts[spot[0]]) if spot else None
-    return bool(spot and model and model.repairs and desk.job.parts[spot[0]].repair != "none")
+    part = part_of(desk.job, spot.part) if spot else None
+    model = desk.shelf.whole(part) if part else None
+    return bool(part and model and model.repairs and part.repair != "none")
 
 
 ACTIONS = (

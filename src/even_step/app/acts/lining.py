@@ -10,11 +10,12 @@ from even_step.app.acts.placing import about, edit
 from even_step.app.bench import Bench
 from even_step.app.desk import Desk
 from even_step.core.job import edits
-from even_step.core.job.lining import Side, aligned, distributed, fitting_factor
 from even_step.core.job.model import Job
+from even_step.core.job.room import fitting_factor
+from even_step.core.job.spots import Spot, copy_at, first_spot, part_of, spots_of
 
 MOST_FILLED = 400
-SIDES: tuple[tuple[int, Side, str], ...] = (
+SIDES: tuple[tuple[int, edits.Side, str], ...] = (
     (0, "least", "left edges"),
     (0, "middle", "middles, left to right"),
     (0, "most", "right edges"),
@@ -24,17 +25,17 @@ SIDES: tuple[tuple[int, Side, str], ...] = (
 )
 
 
-def _sizes(desk: Desk) -> dict[edits.Spot, edits.Pair]:
+def _sizes(desk: Desk) -> dict[Spot, edits.Pair]:
     """Return width and depth of what is picked, as far as it is read."""
     stands = {spot: desk.stand(spot) for spot in desk.selection.spots}
     return {spot: (float(one.size[0]), float(one.size[1])) for spot, one in stands.items() if one is not None}
 
 
-def _align(axis: int, side: Side) -> Callable[[Bench], None]:
+def _align(axis: int, side: edits.Side) -> Callable[[Bench], None]:
     def run(bench: Bench) -> None:
         desk, sizes = bench.desk, _sizes(bench.desk)
         spots = [spot for spot in desk.selection.spots if spot in sizes]
-        edit(desk, f"align {about(desk)}", lambda job: aligned(job, spots, sizes, axis, side))
+        edit(desk, f"align {about(desk)}", lambda job: edits.aligned(job, spots, sizes, axis, side))
 
     return run
 
@@ -42,7 +43,7 @@ def _align(axis: int, side: Side) -> Callable[[Bench], None]:
 def _distribute(axis: int) -> Callable[[Bench], None]:
     def run(bench: Bench) -> None:
         desk, sizes = bench.desk, _sizes(bench.desk)
-        edit(desk, f"distribute {about(desk)}", lambda job: distributed(job, list(sizes), sizes, axis))
+        edit(desk, f"distribute {about(desk)}", lambda job: edits.distributed(job, list(sizes), sizes, axis))
 
     return run
 
@@ -52,11 +53,11 @@ def _fit_bed(bench: Bench) -> None:
     desk = bench.desk
 
     def fitted(job: Job) -> Job:
-        for number in desk.selection.parts:
-            stand = desk.stand((number, 0))
+        for name in desk.selection.parts:
+            stand = desk.stand(first_spot(part_of(job, name)))
             if stand is not None:
                 factor = fitting_factor([float(length) for length in stand.size], job)
-                job = edits.sized_by(job, (number,), (factor,) * 3)
+                job = edits.sized_by(job, (name,), (factor,) * 3)
         return edits.placed_at(job, dict.fromkeys(desk.selection.spots, job.machine.bed.centre))
 
     edit(desk, f"fit {about(desk)} to the bed", fitted)
@@ -65,8 +66,8 @@ def _fit_bed(bench: Bench) -> None:
 def _mirror(axis: int) -> Callable[[Bench], None]:
     def run(bench: Bench) -> None:
         desk = bench.desk
-        numbers = desk.selection.parts
-        edit(desk, f"mirror {about(desk)}", lambda job: edits.mirrored(job, numbers, axis))
+        parts = desk.selection.parts
+        edit(desk, f"mirror {about(desk)}", lambda job: edits.mirrored(job, parts, axis))
 
     return run
 
@@ -74,7 +75,7 @@ def _mirror(axis: int) -> Callable[[Bench], None]:
 def _mark(bench: Bench, name: str, on: str, off: str) -> None:
     """Set a mark on what is picked, or take it away when all have it."""
     desk, spots = bench.desk, bench.desk.selection.spots
-    has = all(getattr(edits.copy_at(desk.job, spot), name) for spot in spots)
+    has = all(getattr(copy_at(desk.job, spot), name) for spot in spots)
     desk.store.do(f"{off if has else on} {about(desk)}", edits.with_mark(desk.job, spots, **{name: not has}))
 
 
@@ -91,9 +92,9 @@ def _lock(bench: Bench) -> None:
 
 def _show_all(bench: Bench) -> None:
     desk = bench.desk
-    job = edits.with_mark(desk.job, edits.spots_of(desk.job), hidden=False)
-    for number in range(len(job.parts)):
-        job = edits.with_part(job, number, hidden_bodies=())
+    job = edits.with_mark(desk.job, spots_of(desk.job), hidden=False)
+    for part in job.parts:
+        job = edits.with_part(job, part.id, hidden_bodies=())
     desk.store.do("show all parts", job)
 
 
@@ -120,8 +121,9 @@ def _fill(bench: Bench) -> None:
 
     def done(job: Job) -> None:
         if desk.job is before:
-            more = len(job.parts[spot[0]].copies) - len(before.parts[spot[0]].copies)
-            desk.store.do(f"fill the bed with {before.parts[spot[0]].name}", job)
+            filled, known = part_of(job, spot.part), part_of(before, spot.part)
+            more = len(filled.copies) - len(known.copies)
+            desk.store.do(f"fill the bed with {known.name}", job)
             desk.note(f"{more} more found room." if more else "There is no room for one more.")
 
     desk.background.run("arrange", find, done)
@@ -136,7 +138,7 @@ def _some(count: int) -> Callable[[Bench], bool]:
 
 
 def _has_copies(bench: Bench) -> bool:
-    return any(len(bench.desk.job.parts[number].copies) > 1 for number in bench.desk.selection.parts)
+    return any(len(part_of(bench.desk.job, part).copies) > 1 for part in bench.desk.selection.parts)
 
 
 def _any_hidden(bench: Bench) -> bool:

@@ -9,7 +9,7 @@ from even_step.app.desk import Desk
 
 def open_own(desk: Desk) -> None:
     """Show the settings of what is picked alone, on the recipe's sheet."""
-    desk.whose.choose(tuple(desk.job.parts[number].id for number in desk.selection.parts))
+    desk.whose.choose(desk.selection.parts)
     desk.view.set("station", "Recipe")
 
 

@@ -14,6 +14,7 @@ from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.bring_in import laid_flat
 from even_step.core.job.model import MM_PER, Job
+from even_step.core.job.spots import copy_at, part_of
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.turning import turn_matrix
 
@@ -36,18 +37,18 @@ def turn(desk: Desk, axis: int, degrees: float) -> None:
 
 def lay(desk: Desk, *, on_end: bool = False) -> None:
     """Turn the parts that are picked onto their largest flat side, or the one on which they stand tallest."""
-    job, numbers = desk.job, desk.selection.parts
-    models = {number: desk.shelf.model(job.parts[number]) for number in numbers}
+    job = desk.job
+    models = {name: desk.shelf.model(part_of(job, name)) for name in desk.selection.parts}
     verb = f"stand {about(desk)} on end" if on_end else f"lay {about(desk)} flat"
 
     def find() -> Job:
         done = job
-        for number, model in models.items():
+        for name, model in models.items():
             if model is not None:
-                part = job.parts[number]
+                part = part_of(job, name)
                 corners = Mesh(model.extremes, model.mesh.faces[:0]).mapped(np.diag(part.stretch) * MM_PER[part.unit])
                 turned = laid_flat(part, corners, on_end=on_end)
-                done = edits.posed_as(done, number, turn_matrix(turned.turn))
+                done = edits.posed_as(done, name, turn_matrix(turned.turn))
         return done
 
     def found(done: Job) -> None:
@@ -71,22 +72,19 @@ def _duplicate(bench: Bench) -> None:
     place_new(desk, f"duplicate {about(desk)}", job, new, again=lambda: _duplicate(bench))
 
 
-def set_copies(desk: Desk, number: int, count: int) -> None:
+def set_copies(desk: Desk, part: str, count: int) -> None:
     """Give a part so many copies."""
     try:
-        job = edits.with_copies(desk.job, number, count)
+        job = edits.with_copies(desk.job, part, count)
     except EvenStepError as error:
         desk.note(str(error), "stop")
         return
-    place_new(desk, f"{count} of {desk.job.parts[number].name}", job)
+    place_new(desk, f"{count} of {part_of(desk.job, part).name}", job)
 
 
 def _remove(bench: Bench) -> None:
     desk = bench.desk
-    before = desk.job
     edit(desk, f"remove {about(desk)}", lambda job: edits.removed(job, desk.selection.spots))
-    if desk.job is not before:
-        desk.selection.pick(())  # or a second Delete would take what moved up in the list
 
 
 def _gather(bench: Bench) -> None:
@@ -97,7 +95,7 @@ def _gather(bench: Bench) -> None:
 def _centre(bench: Bench) -> None:
     desk = bench.desk
     spots = desk.selection.spots
-    at = [edits.copy_at(desk.job, spot).at or (0.0, 0.0) for spot in spots]
+    at = [copy_at(desk.job, spot).at or (0.0, 0.0) for spot in spots]
     middle = [(min(p[axis] for p in at) + max(p[axis] for p in at)) / 2 for axis in (0, 1)]
     centre = desk.job.machine.bed.centre
     by = (centre[0] - middle[0], centre[1] - middle[1])

@@ -8,17 +8,18 @@ from even_step.app.desk import Desk
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, without_empty_beds
-from even_step.core.job.lining import disturbed, in_the_middle
+from even_step.core.job.locks import disturbed
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, copy_at, part_of, stood, title_of
 
 
-def about(desk: Desk, spots: tuple[edits.Spot, ...] | None = None) -> str:
+def about(desk: Desk, spots: tuple[Spot, ...] | None = None) -> str:
     """Name what is picked: one part by its name, more by their number."""
     spots = desk.selection.spots if spots is None else spots
-    parts = {spot[0] for spot in spots}
+    parts = {spot.part for spot in spots}
     if len(spots) == 1:
-        return edits.title_of(desk.job, spots[0])
-    return f"{desk.job.parts[parts.pop()].name}s" if len(parts) == 1 else f"{len(spots)} parts"
+        return title_of(desk.job, spots[0])
+    return f"{part_of(desk.job, parts.pop()).name}s" if len(parts) == 1 else f"{len(spots)} parts"
 
 
 def edit(desk: Desk, verb: str, change: Callable[[Job], Job], join: str = "", *, held: str = "") -> None:
@@ -41,9 +42,9 @@ def _stays_locked(desk: Desk, job: Job) -> bool:
     return bool(locked)
 
 
-def _look_at(desk: Desk, spots: list[edits.Spot]) -> None:
+def _look_at(desk: Desk, spots: list[Spot]) -> None:
     """Pick what was placed, as much of it as stands on one bed: the one in view, else that of the first."""
-    beds = [edits.copy_at(desk.job, spot).bed for spot in spots]
+    beds = [copy_at(desk.job, spot).bed for spot in spots]
     if beds and desk.view.bed not in beds:
         desk.view.set("bed", beds[0])
     desk.selection.pick(spot for spot, bed in zip(spots, beds, strict=True) if bed == desk.view.bed)
@@ -51,18 +52,18 @@ def _look_at(desk: Desk, spots: list[edits.Spot]) -> None:
 
 def _alone(desk: Desk, job: Job) -> Job | None:
     """Place the only copy of all at once, without loading what nesting needs; none where that cannot be."""
-    (spot, *others) = edits.spots_of(job)
-    stand = desk.shelf.stand_of(job.parts[spot[0]], edits.copy_at(job, spot))
-    if others or stand is None or edits.copy_at(job, spot).at is not None:
+    ((spot, part, copy), *others) = stood(job)
+    stand = desk.shelf.stand_of(part, copy)
+    if others or stand is None or copy.at is not None:
         return None
-    return in_the_middle(job, spot, stand.size)
+    return edits.in_the_middle(job, spot, stand.size)
 
 
 def place_new(
     desk: Desk,
     verb: str,
     job: Job,
-    pick: list[edits.Spot] | None = None,
+    pick: list[Spot] | None = None,
     *,
     turning: bool = False,
     again: Callable[[], None] | None = None,

@@ -14,6 +14,7 @@ from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.scene import PartShape
 from even_step.core.job import edits
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot
 
 if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
@@ -52,7 +53,7 @@ class _Pull:
     arc: Arc
     job: Job
     name: str
-    spots: tuple[edits.Spot, ...]
+    spots: tuple[Spot, ...]
     begun: float
     by: float = 0.0
 

@@ -29,7 +29,7 @@ from even_step.app.canvas.scene import LINES_AT, build_scene
 from even_step.app.desk import Desk
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
-from even_step.core.job.edits import Spot
+from even_step.core.job.spots import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
 ZOOM_A_NOTCH = 0.88

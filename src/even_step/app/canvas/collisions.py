@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 from even_step.app.background import Background
 from even_step.app.canvas.scene import PartShape, Scene
-from even_step.core.job.edits import Spot
+from even_step.core.job.spots import Spot
 from even_step.core.mesh.pose import set_down
 
 Area = tuple[float, float, float, float]

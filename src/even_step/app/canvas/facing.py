@@ -14,6 +14,7 @@ from even_step.app.acts.placing import edit
 from even_step.app.canvas.picking import Hit, pick
 from even_step.app.shelf import ShelfModel
 from even_step.core.job import edits
+from even_step.core.job.spots import Spot, has_part, part_of
 from even_step.core.mesh.turning import down_onto, turn_matrix
 
 if TYPE_CHECKING:
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 class Face:
     """A face of a copy: its facets' corners on the bed, (n, 3, 3), mm; its normal in the frame of the file."""
 
-    spot: edits.Spot
+    spot: Spot
     corners: NDArray[np.float64]
     normal: NDArray[np.float64]
 
@@ -80,10 +81,11 @@ class FaceLight:
         desk = self._canvas.desk
 
         def down(face: Face) -> None:
-            number = face.spot[0]
-            part = desk.job.parts[number]
+            if not has_part(desk.job, face.spot.part):
+                return  # it was removed while its face was looked for
+            part = part_of(desk.job, face.spot.part)
             matrix = down_onto(turn_matrix(part.turn) @ (face.normal / part.stretch))
-            edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, number, matrix))
+            edit(desk, f"face of {part.name} down", lambda job: edits.posed_by(job, part.id, matrix))
 
         self.clear()
         desk.selection.pick([hit.spot])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -14,6 +14,7 @@ from even_step.app.canvas.facing import FaceLight
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.measuring import Point
 from even_step.core.job import edits
+from even_step.core.job.spots import Spot, copy_at, has_part, part_of
 
 if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
@@ -37,7 +38,7 @@ class _Press:
     released: bool = False
     drags: bool = False
     turned_to: QPointF = field(default_factory=QPointF)
-    places: dict[edits.Spot, tuple[float, float]] = field(default_factory=dict)
+    places: dict[Spot, tuple[float, float]] = field(default_factory=dict)
 
 
 class Gestures:
@@ -72,8 +73,9 @@ class Gestures:
             self._press = press = _Press(at, at, bool(held & Held.ShiftModifier), turned_to=at)
             scene, camera = self._canvas.scene, self._canvas.camera
 
-            def know(hit: Any) -> None:
-                press.known, press.hit = True, hit
+            def know(hit: Hit | None) -> None:
+                there = hit is not None and has_part(self._canvas.desk.job, hit.spot.part)
+                press.known, press.hit = True, hit if there else None
                 self._judge(press)
 
             self._canvas.desk.background.run("pick", lambda: pick(scene, camera, at.x(), at.y()), know)
@@ -141,7 +143,7 @@ class Gestures:
             return
         if press.hit.spot not in desk.selection.spots:
             desk.selection.pick([press.hit.spot], add=press.adds)
-        copies = {spot: edits.copy_at(desk.job, spot).at for spot in desk.selection.spots}
+        copies = {spot: copy_at(desk.job, spot).at for spot in desk.selection.spots}
         press.places = {spot: at for spot, at in copies.items() if at is not None}
 
     def _drag(self, press: _Press) -> None:
@@ -204,7 +206,7 @@ class Gestures:
         place = np.linalg.inv(matrix[:3, :3]) @ (hit.place - matrix[:3, 3])
         beneath, normal = (
             place,
-            facet_normal(hit) * np.sign(np.linalg.det(np.diag(desk.job.parts[hit.spot[0]].stretch))),
+            facet_normal(hit) * np.sign(np.linalg.det(np.diag(part_of(desk.job, hit.spot.part).stretch))),
         )
         if far.min() <= SNAP:
             place = corners[int(np.argmin(far))]

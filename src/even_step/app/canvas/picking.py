@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera, Vector
 from even_step.app.canvas.scene import PartShape, Scene
-from even_step.core.job.edits import Spot
+from even_step.core.job.spots import Spot
 
 
 @dataclass(frozen=True, eq=False)

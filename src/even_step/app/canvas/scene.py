@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
-from even_step.core.job.edits import Spot, copy_at, title_of
-from even_step.core.job.lining import misplaced
 from even_step.core.job.model import Bed, Machine
+from even_step.core.job.room import lack_of_room
+from even_step.core.job.spots import Spot, stood, title_of
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
@@ -128,11 +128,10 @@ def build_scene(
     parts = []
     there = set(desk.spots)
     lines = _lines(desk) if desk.view.station in LINES_AT else None
-    for spot in desk.spots if lines is None else ():
-        part, copy = job.parts[spot[0]], copy_at(job, spot)
+    for spot, part, copy in stood(job) if lines is None else ():
         stand, model = desk.shelf.stand_of(part, copy), desk.shelf.shown(part)
         at = dragged.get(spot, copy.at)
-        if stand is None or model is None or at is None or copy.hidden:
+        if spot not in there or stand is None or model is None or at is None or copy.hidden:
             continue
         other = touching.get(spot)
         into = title_of(job, other) if other is not None and other in there else ""
@@ -148,8 +147,8 @@ def build_scene(
 def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, into: str, covers: bool) -> str:
     """Say what is wrong with where a copy stands, the worst first; nothing where all is well."""
     if into:
-        return misplaced(machine, at, size) or f"runs into {into}"
-    return misplaced(machine, at, size) or ("over an area kept free" if covers else "")
+        return lack_of_room(machine, at, size) or f"runs into {into}"
+    return lack_of_room(machine, at, size) or ("over an area kept free" if covers else "")
 
 
 def _pieces(model: ShelfModel, body: int | None, *, picked: bool, wrong: bool) -> tuple[Piece, ...]:

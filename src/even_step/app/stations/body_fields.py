@@ -8,6 +8,7 @@ from functools import partial
 from even_step.app.acts.bodies import bodies_here, body_names, can_repair, can_undo_repair
 from even_step.app.desk import Desk
 from even_step.app.widgets.sheet import Group, button, label, line
+from even_step.core.job.spots import part_of
 
 
 class BodyFields(Group):
@@ -33,7 +34,7 @@ class BodyFields(Group):
         desk, selection = self._desk, self._desk.selection
         bodies = bodies_here(desk, selection.parts[-1]) if selection.spots else ()
         several = len(bodies) > 1
-        joins = len(selection.parts) > 1 and any(desk.job.parts[number].bodies for number in selection.parts)
+        joins = len(selection.parts) > 1 and any(part_of(desk.job, part).bodies for part in selection.parts)
         self.setVisible(several or joins)
         body = selection.body if several else None
         for made in (self._split, self._hide):
@@ -42,7 +43,7 @@ class BodyFields(Group):
         self._all.setVisible(several)
         self._join.setVisible(joins)
         self._hint.setVisible(several and body is None)
-        hidden = desk.job.parts[selection.parts[-1]].hidden_bodies if body is not None else ()
+        hidden = part_of(desk.job, selection.parts[-1]).hidden_bodies if body is not None else ()
         self._hide.setText("Show" if body in hidden else "Hide")
         told = f"{len(bodies)} move together" if several else ""
         self.note.setText(told if body is None else body_names(desk, selection.parts[-1])[body])
@@ -67,7 +68,7 @@ class ReadFields(Group):
     def refresh(self) -> None:
         """Show what there is to tell of the part in hand."""
         spot = self._desk.selection.in_hand
-        model = self._desk.shelf.whole(self._desk.job.parts[spot[0]]) if spot else None
+        model = self._desk.shelf.whole(part_of(self._desk.job, spot.part)) if spot else None
         told = [*model.repairs, *model.warnings] if model else []
         self.setVisible(bool(told))
         self._told.setText("\n".join(told))

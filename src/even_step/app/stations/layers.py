@@ -20,6 +20,7 @@ from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
 from even_step.core.errors import JobError
 from even_step.core.job import edits
 from even_step.core.job.model import Job
+from even_step.core.job.spots import has_part
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.wording import clock, grams
 
@@ -240,11 +241,10 @@ class LayersStation(Sheet):
         """Give the part that a finding is about the settings that would mend it, as its own."""
 
         def mended(job: Job) -> Job:
-            number = next((i for i, part in enumerate(job.parts) if part.id == finding["part_id"]), None)
-            if number is None:
+            if not has_part(job, finding["part_id"]):
                 raise JobError("is not in the job any more", subject=finding["part"])
             for key, value in finding["fix"]["settings"].items():
-                job = edits.with_setting_of_parts(job, [number], key, value)
+                job = edits.with_setting_of_parts(job, [finding["part_id"]], key, value)
             return job
 
         edit(self._desk, finding["fix"]["title"], mended)

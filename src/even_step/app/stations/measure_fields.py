@@ -11,6 +11,7 @@ from even_step.app.widgets.fields import NumberField
 from even_step.app.widgets.sheet import Group, label, line
 from even_step.core.errors import JobError
 from even_step.core.job import edits
+from even_step.core.job.spots import part_of
 
 HINT = "Click a point on a part, then another. Near a corner the corner is taken."
 NAMES = ("distance", "along X", "along Y", "along Z", "between the faces", "thickness")
@@ -74,6 +75,5 @@ class MeasureFields(Group):
         found, points = self._desk.measuring.reading(), self._desk.measuring.points
         if found is None or found.distance <= 0:
             return
-        number = points[0].spot[0]
-        part, factor = self._desk.job.parts[number], value / found.distance
-        edit(self._desk, f"size {part.name} by a length", lambda job: edits.sized_by(job, (number,), (factor,) * 3))
+        part, factor = part_of(self._desk.job, points[0].spot.part), value / found.distance
+        edit(self._desk, f"size {part.name} by a length", lambda job: edits.sized_by(job, (part.id,), (factor,) * 3))

@@ -12,6 +12,7 @@ from even_step.app.widgets.fields import NumberField
 from even_step.app.widgets.sheet import Group, button, line
 from even_step.core.job import edits
 from even_step.core.job.model import Job
+from even_step.core.job.spots import Spot, copy_at, part_of
 
 AXES = "XYZ"
 
@@ -40,7 +41,7 @@ class ToolFields(Group):
         """Say whom the fields are about."""
         return about(self.desk)
 
-    def show_copy(self, spot: edits.Spot) -> None:
+    def show_copy(self, spot: Spot) -> None:
         """Show the figures of a copy."""
 
     def focus_first(self) -> None:
@@ -67,14 +68,14 @@ class MoveFields(ToolFields):
 
     def _move(self, axis: int, value: float) -> None:
         spot = self.desk.selection.in_hand
-        at = spot and edits.copy_at(self.desk.job, spot).at
+        at = spot and copy_at(self.desk.job, spot).at
         if at is not None:
             by = (value - at[0], 0.0) if axis == 0 else (0.0, value - at[1])
             self.change("move", lambda job: edits.moved(job, self.desk.selection.spots, by), f"place {axis}")
 
-    def show_copy(self, spot: edits.Spot) -> None:
+    def show_copy(self, spot: Spot) -> None:
         """Show the place."""
-        for field, value in zip(self._fields, edits.copy_at(self.desk.job, spot).at or (0.0, 0.0), strict=True):
+        for field, value in zip(self._fields, copy_at(self.desk.job, spot).at or (0.0, 0.0), strict=True):
             field.show_value(value)
 
 
@@ -109,10 +110,10 @@ class TurnFields(ToolFields):
 
     def remark(self) -> str:
         """Say that all copies turn."""
-        part = self.desk.job.parts[self.desk.selection.parts[-1]]
+        part = part_of(self.desk.job, self.desk.selection.parts[-1])
         return f"{part.name}, with all {len(part.copies)} copies" if len(part.copies) > 1 else part.name
 
-    def show_copy(self, _: edits.Spot) -> None:
+    def show_copy(self, _: Spot) -> None:
         """Begin at no turn: each is from how the part stands."""
         for field in self._fields:
             field.show_value(0.0)
@@ -128,6 +129,6 @@ class CopyFields(ToolFields):
         self._count.chosen.connect(lambda value: set_copies(desk, desk.selection.parts[-1], round(value)))
         self.add(line("how many in all", 1, self._count))
 
-    def show_copy(self, spot: edits.Spot) -> None:
+    def show_copy(self, spot: Spot) -> None:
         """Show the count."""
-        self._count.show_value(len(self.desk.job.parts[spot[0]].copies))
+        self._count.show_value(len(part_of(self.desk.job, spot.part).copies))

@@ -23,7 +23,7 @@ from even_step.app.stations.size_fields import SizeFields
 from even_step.app.theme.icons import icon
 from even_step.app.view import TOOLS
 from even_step.app.widgets.sheet import Group, Sheet, button, label, line
-from even_step.core.job.edits import Spot
+from even_step.core.job.spots import Spot, part_of
 from even_step.core.mesh.mesh import Mesh
 
 if TYPE_CHECKING:
@@ -47,9 +47,9 @@ class PartsStation(Sheet):
     def __init__(self, desk: Desk, files: JobFiles) -> None:
         super().__init__("Parts")
         self._desk, self._files = desk, files
-        self._marked: dict[int, tuple[str, str]] = {}
+        self._marked: dict[str, tuple[str, str]] = {}
         self._figures_of: object = None
-        self.rows = PartRows(desk, lambda number: self._marked.get(number, ("", "")))
+        self.rows = PartRows(desk, lambda part: self._marked.get(part, ("", "")))
         self.add(self.rows)
         self.add(ReadingRows(files))
         self._empty = self._make_empty()
@@ -145,7 +145,7 @@ class PartsStation(Sheet):
         group.add(table)
         return group
 
-    def mark(self, marked: dict[int, tuple[str, str]]) -> None:
+    def mark(self, marked: dict[str, tuple[str, str]]) -> None:
         """Show marks beside parts, each with its reason."""
         if marked != self._marked:
             self._marked = marked
@@ -185,10 +185,10 @@ class PartsStation(Sheet):
         """Have the figures of the pose in hand worked out beside the window."""
         spot = self._desk.selection.in_hand
         stand = self._desk.stand(spot) if spot else None
-        model = self._desk.shelf.model(self._desk.job.parts[spot[0]]) if spot else None
+        model = self._desk.shelf.model(part_of(self._desk.job, spot.part)) if spot else None
         if spot is None or stand is None or model is None:
             return
-        machine, resolved = self._desk.job.machine, self._desk.resolved_of(spot[0])
+        machine, resolved = self._desk.job.machine, self._desk.resolved_of(spot.part)
         wanted = (stand, machine, resolved)
         if wanted == self._figures_of or self._desk.complaints:
             return

@@ -21,6 +21,7 @@ from even_step.app.widgets.fields import Slider
 from even_step.app.widgets.sheet import label, line
 from even_step.core.job import edits
 from even_step.core.job.model import MM_PER, Part
+from even_step.core.job.spots import Spot, part_of
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.turning import turn_matrix
 from even_step.core.wording import millimetres, rough_clock
@@ -127,19 +128,19 @@ class PoseFields(ToolFields):
 
     def remark(self) -> str:
         """Name the part the figures are of."""
-        numbers = self.desk.selection.parts
-        name = self.desk.job.parts[numbers[-1]].name
-        return name if len(numbers) == 1 else f"{name}, picked last of {len(numbers)}"
+        parts = self.desk.selection.parts
+        name = part_of(self.desk.job, parts[-1]).name
+        return name if len(parts) == 1 else f"{name}, picked last of {len(parts)}"
 
-    def show_copy(self, spot: edits.Spot) -> None:
+    def show_copy(self, spot: Spot) -> None:
         """Ask for the poses of the part in hand, unless they are known."""
-        part = self.desk.job.parts[spot[0]]
+        part = part_of(self.desk.job, spot.part)
         model = self.desk.shelf.model(part)
         if model is None or self.desk.view.tool != self.tool or self.desk.complaints:
             self._asked, self._found = None, None  # what is known is another part's
             self._show()
             return
-        job, resolved = self.desk.job, self.desk.resolved_of(spot[0])
+        job, resolved = self.desk.job, self.desk.resolved_of(spot.part)
         wanted = (model.key, part.stretch, part.unit, job.machine, job.materials, resolved)
         if wanted == self._asked:
             self._show()
@@ -175,7 +176,7 @@ class PoseFields(ToolFields):
         from even_step.core.proposals import ranked  # noqa: PLC0415 - kernels load after the window shows
 
         self._ranked = ranked(found, self._weights(), CARDS)
-        part = self.desk.job.parts[spot[0]]
+        part = part_of(self.desk.job, spot.part)
         model = self.desk.shelf.model(part)
         missing = [number for number in self._ranked if number not in self._pictures]
         if model is not None and missing:
@@ -201,7 +202,7 @@ class PoseFields(ToolFields):
             if found is None or spot is None or place >= len(self._ranked):
                 continue
             number = self._ranked[place]
-            turn = self.desk.job.parts[spot[0]].turn
+            turn = part_of(self.desk.job, spot.part).turn
             in_use = bool(np.allclose(turn_matrix(turn), found.matrix[number], atol=1e-4))
             card.show_pose(self._pictures.get(number, QImage()), _lines(found, number), in_use=in_use)
 
@@ -209,9 +210,8 @@ class PoseFields(ToolFields):
         if self._found is None or place >= len(self._ranked):
             return
         matrix = self._found.matrix[self._ranked[place]]
-        number = self.desk.selection.parts[-1]
-        name = self.desk.job.parts[number].name
-        edit(self.desk, f"pose of {name}", lambda job: edits.posed_as(job, number, matrix))
+        part = part_of(self.desk.job, self.desk.selection.parts[-1])
+        edit(self.desk, f"pose of {part.name}", lambda job: edits.posed_as(job, part.id, matrix))
         self._show()
 
 

@@ -16,7 +16,7 @@ from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.widgets.fields import keeps_arrows
 from even_step.app.widgets.marks import draw_mark
 from even_step.core.job import edits
-from even_step.core.job.edits import Spot
+from even_step.core.job.spots import Spot, part_of
 
 PART_INDENT, BODY_INDENT = 20, 34
 LONGEST_NAME = 200
@@ -33,9 +33,9 @@ class Row(QAbstractButton):
 
     indent, tall, hint = PART_INDENT, 24, ""
 
-    def __init__(self, number: int, desk: Desk) -> None:
+    def __init__(self, part: str, desk: Desk) -> None:
         super().__init__()
-        self.number = number
+        self.part = part
         self.desk = desk
         self.name = self.lengths = self.mark = self.count = ""
         self.hidden = self.locked = False
@@ -144,14 +144,14 @@ class PartRow(Row):
 
     hint = "\nDouble-click to rename (F2)"
 
-    def __init__(self, number: int, desk: Desk) -> None:
-        super().__init__(number, desk)
-        self.setObjectName(f"part {number}")
+    def __init__(self, part: str, desk: Desk) -> None:
+        super().__init__(part, desk)
+        self.setObjectName(f"part {part}")
 
     @property
     def spots(self) -> list[Spot]:
         """Its copies on the bed in view."""
-        return [spot for spot in self.desk.spots if spot[0] == self.number]
+        return [spot for spot in self.desk.spots if spot.part == self.part]
 
     def mouseDoubleClickEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Rename."""
@@ -168,7 +168,7 @@ class PartRow(Row):
     def _take_name(self, name: str) -> None:
         self.setFocus()
         if name and name != self.name:
-            edit(self.desk, f"name {name}", lambda job: edits.with_part(job, self.number, name=name))
+            edit(self.desk, f"name {name}", lambda job: edits.with_part(job, self.part, name=name))
 
     def pick(self) -> None:
         """Pick all copies."""
@@ -177,12 +177,12 @@ class PartRow(Row):
     @property
     def picked(self) -> bool:
         """Whether a copy is picked."""
-        return self.number in self.desk.selection.parts
+        return self.part in self.desk.selection.parts
 
     def show_facts(self, lengths: str, mark: str, told: str) -> None:
         """Show size and mark; ``told`` says the reason of the mark."""
-        part = self.desk.job.parts[self.number]
-        copies = [part.copies[k] for _, k in self.spots]
+        part = part_of(self.desk.job, self.part)
+        copies = [copy for copy in part.copies if copy.bed == self.desk.view.bed]
         self.name, self.lengths, self.mark = part.name, lengths, mark
         self.count = f"×{len(copies)}" if len(copies) > 1 else ""
         self.hidden = all(copy.hidden for copy in copies)
@@ -196,16 +196,16 @@ class BodyRow(Row):
 
     indent, tall = BODY_INDENT, 20
 
-    def __init__(self, number: int, body: int, desk: Desk) -> None:
-        super().__init__(number, desk)
+    def __init__(self, part: str, body: int, desk: Desk) -> None:
+        super().__init__(part, desk)
         self.body = body
-        self.setObjectName(f"part {number} body {body}")
+        self.setObjectName(f"part {part} body {body}")
 
     def pick(self) -> None:
         """Pick the body, or only its part when it was picked."""
         selection = self.desk.selection
-        spots = [spot for spot in selection.spots if spot[0] == self.number] or [
-            spot for spot in self.desk.spots if spot[0] == self.number
+        spots = [spot for spot in selection.spots if spot.part == self.part] or [
+            spot for spot in self.desk.spots if spot.part == self.part
         ]
         selection.pick_body(spots, None if self.picked else self.body)
 
@@ -213,10 +213,10 @@ class BodyRow(Row):
     def picked(self) -> bool:
         """Whether the body is."""
         hand = self.desk.selection.in_hand
-        return hand is not None and hand[0] == self.number and self.desk.selection.body == self.body
+        return hand is not None and hand.part == self.part and self.desk.selection.body == self.body
 
     def show_facts(self, name: str, lengths: str) -> None:
         """Show name and size."""
         self.name, self.lengths = name, lengths
-        self.hidden = self.body in self.desk.job.parts[self.number].hidden_bodies
+        self.hidden = self.body in part_of(self.desk.job, self.part).hidden_bodies
         self.say("")

@@ -30,22 +30,18 @@ class ScopeLine(QWidget):
         desk.store.changed.connect(lambda _: self.refresh())
         self.refresh()
 
-    @property
-    def _picked(self) -> tuple[str, ...]:
-        return tuple(self._desk.job.parts[number].id for number in self._desk.selection.parts)
-
     def _choose_picked(self) -> None:
-        self._desk.whose.choose(self._picked or self._desk.whose.parts)
+        self._desk.whose.choose(self._desk.selection.parts or self._desk.whose.parts)
         self.refresh()
 
     def _follow(self) -> None:
-        if self._desk.whose.parts and self._picked:
-            self._desk.whose.choose(self._picked)
+        if self._desk.whose.parts and self._desk.selection.parts:
+            self._desk.whose.choose(self._desk.selection.parts)
         self.refresh()
 
     def refresh(self) -> None:
         """Show whose settings are on the sheet, and whose could be."""
-        parts = self._desk.whose.parts or self._picked
+        parts = self._desk.whose.parts or self._desk.selection.parts
         names = [part.name for part in self._desk.job.parts if part.id in parts]
         name = names[0] if len(names) == 1 else f"{len(names)} parts" if names else "a picked part"
         short = name if len(name) <= MOST_LETTERS else f"{name[:MOST_LETTERS]}…"

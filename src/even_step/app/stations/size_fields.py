@@ -14,6 +14,7 @@ from even_step.app.widgets.sheet import button, line
 from even_step.core.errors import InputError
 from even_step.core.job import edits
 from even_step.core.job.model import MM_PER, Job, Part
+from even_step.core.job.spots import Spot, copy_at, part_of
 from even_step.core.mesh.turning import turn_matrix
 from even_step.core.quantity import quantity
 
@@ -79,9 +80,8 @@ class SizeFields(ToolFields):
         back = button("as drawn", "size back", self._as_drawn, tip="Back to 100 %, not mirrored", role="link")
         self.add(line(self.lock, 1, back))
 
-    def _part(self) -> tuple[int, Part]:
-        number = self.desk.selection.parts[-1]
-        return number, self.desk.job.parts[number]
+    def _part(self) -> Part:
+        return part_of(self.desk.job, self.desk.selection.parts[-1])
 
     def _drawn(self, part: Part) -> list[float]:
         """Return the sizes in the file, mm."""
@@ -93,7 +93,7 @@ class SizeFields(ToolFields):
         spot = self.desk.selection.in_hand
         if spot is None:
             return None
-        part, copy = self.desk.job.parts[spot[0]], edits.copy_at(self.desk.job, spot)
+        part, copy = part_of(self.desk.job, spot.part), copy_at(self.desk.job, spot)
         row = np.abs((turn_matrix((0.0, 0.0, copy.turn)) @ turn_matrix(part.turn))[axis])
         return int(np.argmax(row)) if row.max() > STRAIGHT else None
 
@@ -104,7 +104,7 @@ class SizeFields(ToolFields):
             self._along(axis, value / float(stand.size[axis]))
 
     def _by_percent(self, axis: int, value: float) -> None:
-        _, part = self._part()
+        part = self._part()
         own = self._file_axis(axis)
         self._along(axis, value / 100 / part.scale[axis if own is None else own])
 
@@ -118,16 +118,16 @@ class SizeFields(ToolFields):
                 self.refresh()
                 return
             factors = [factor if other == own else 1.0 for other in range(3)]
-        numbers = self.desk.selection.parts
-        self.change("size", lambda job: edits.sized_by(job, numbers, factors), f"size {numbers}")
+        parts = self.desk.selection.parts
+        self.change("size", lambda job: edits.sized_by(job, parts, factors), f"size {parts}")
         self.refresh()
 
     def _as_drawn(self) -> None:
-        numbers = self.desk.selection.parts
+        parts = self.desk.selection.parts
 
         def back(job: Job) -> Job:
-            for number in numbers:
-                job = edits.sized(edits.with_part(job, number, mirrored=(False,) * 3), number, (1.0, 1.0, 1.0))
+            for part in parts:
+                job = edits.sized(edits.with_part(job, part, mirrored=(False,) * 3), part, (1.0, 1.0, 1.0))
             return job
 
         self.change("size", back)
@@ -135,15 +135,15 @@ class SizeFields(ToolFields):
 
     def remark(self) -> str:
         """Say whose sizes they are, and what the file's own are."""
-        _, part = self._part()
+        part = self._part()
         others = len(self.desk.selection.parts) - 1
         along = f", {others} more along with it" if others else ""
         drawn = " × ".join(f"{span:g}" for span in np.round(self._drawn(part), 2))
         return f"{part.name} as it stands{along}; in its file {drawn} mm"
 
-    def show_copy(self, spot: edits.Spot) -> None:
+    def show_copy(self, spot: Spot) -> None:
         """Show lengths and percents."""
-        part, stand = self.desk.job.parts[spot[0]], self.desk.stand(spot)
+        part, stand = part_of(self.desk.job, spot.part), self.desk.stand(spot)
         for axis in range(3):
             own = self._file_axis(axis)
             self._lengths[axis].show_value(float(stand.size[axis]) if stand else 0.0)

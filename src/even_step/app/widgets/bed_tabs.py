@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 from even_step.app.desk import Desk
 from even_step.app.widgets.marks import mark_icon
 from even_step.app.widgets.sheet import button, clear
-from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, spots_on
-from even_step.core.job.lining import misplaced
+from even_step.core.job.room import lack_of_room
+from even_step.core.job.spots import copy_at
 
 HEIGHT = 30
 
@@ -55,8 +55,8 @@ class BedTabs(QWidget):
     def _mark(self, bed: int, tab: QPushButton) -> None:
         """Mark a bed on which a part leaves the volume; what touches shows once the bed is in view."""
         job = self._desk.job
-        stands = [(edits.copy_at(job, spot).at, self._desk.stand(spot)) for spot in spots_on(job, bed)]
-        wrong = any(at and stand and misplaced(job.machine, at, stand.size) for at, stand in stands)
+        stands = [(copy_at(job, spot).at, self._desk.stand(spot)) for spot in spots_on(job, bed)]
+        wrong = any(at and stand and lack_of_room(job.machine, at, stand.size) for at, stand in stands)
         tab.setIcon(mark_icon("stop") if wrong else QIcon())
         tab.setAccessibleName(f"{tab.text()}, a part is outside" if wrong else tab.text())
 

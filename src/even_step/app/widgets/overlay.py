@@ -16,6 +16,7 @@ from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
 from even_step.core.job.model import Bed
+from even_step.core.job.spots import part_of
 from even_step.core.wording import clock
 
 MOST_LIT, FEW_LIT = 4000, 200  # facets of a face that are lit, and so few that their seams are taken out
@@ -162,7 +163,7 @@ class Overlay(QWidget):
         """Mark the layer at which a slice of the job as it is failed."""
         fault = self._desk.trials.fault_of(self._desk.job_of_bed)
         for part in self._canvas.scene.parts if fault else ():
-            if fault and self._desk.job.parts[part.spot[0]].name == fault[0]:
+            if fault and part_of(self._desk.job, part.spot.part).name == fault[0]:
                 (x0, y0, _), (x1, y1, _) = part.box
                 ring = self._seen(*((x, y, fault[1]) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
                 painter.setPen(QPen(QColor(PAPER.stop), 1.5, Qt.PenStyle.DashLine))

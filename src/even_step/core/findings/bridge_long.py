@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, on_bed
+from even_step.core.findings.finding import Evidence, Finding, to_bed
 from even_step.core.plane import region
 
 
@@ -27,7 +27,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "warn",
                 part.title,
                 *evidence.layer_of(part, layer),
-                on_bed(part, region.centres(bridges.shape[worst : worst + 1])[0]),
+                to_bed(part, region.centres(bridges.shape[worst : worst + 1])[0]),
                 round(length, 3),
                 "mm",
                 f"a bridge of {part.title} spans {length:.1f} mm; they hold up to {most:g} mm{more}",

@@ -148,7 +148,7 @@ class Evidence:
         return layer, float(self.toolpath.top[layer])
 
 
-def on_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:
+def to_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:
     """Return a point of a solid's frame on the bed, rounded to a micrometre."""
     return round(float(xy[0]) + part.at[0], 3), round(float(xy[1]) + part.at[1], 3)
 

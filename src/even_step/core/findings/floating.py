@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 
@@ -39,7 +39,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         "warn",
         part.title,
         *evidence.layer_of(part, layer),
-        on_bed(part, region.centres(piece)[0]),
+        to_bed(part, region.centres(piece)[0]),
         round(area, 3),
         "mm²",
         f"an island of {part.title}, {area:.3g} mm² large, begins in the air{more}",

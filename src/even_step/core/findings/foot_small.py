@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, Fix, PlacedPart, Severity, SlicedSolid, on_bed
+from even_step.core.findings.finding import Evidence, Finding, Fix, PlacedPart, Severity, SlicedSolid, to_bed
 from even_step.core.plane import region
 
 SLENDER = 12.0  # heights to the side of a square as large as the contact
@@ -28,7 +28,7 @@ def _small(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding 
     first = solid.outlines.outline[solid.outlines.which[:1]]
     contact = float(region.area(first).sum())
     remedy = "turn it onto a larger face, or give it a brim"
-    at = on_bed(part, region.centres(first)[0]) if contact > 0 else part.at
+    at = to_bed(part, region.centres(first)[0]) if contact > 0 else part.at
     if span[0] > 0:
         words = f"the first {span[0]} layers" if span[0] > 1 else "the first layer"
         message = f"{words} of {part.title} hold no line, so it would begin in the air"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
 from even_step.core.mesh.measure import flat_facets
 
 TOLERANCE = 0.01  # mm
@@ -68,7 +68,7 @@ def _flats(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, tall: float
         "note",
         part.title,
         *evidence.layer_of(part, int(nearest[worst])),
-        on_bed(part, middle),
+        to_bed(part, middle),
         round(float(off[worst]), 3),
         "mm",
         f"{flats} inside {part.title} between layers: {heights[worst]:.2f} mm comes out {tops[nearest[worst]]:.2f} mm",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, on_bed
+from even_step.core.findings.finding import Evidence, Finding, to_bed
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -22,7 +22,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "warn",
                 part.title,
                 *evidence.layer_of(part, int(worst[0])),
-                on_bed(part, worst[2:4]),
+                to_bed(part, worst[2:4]),
                 round(float(worst[1]), 3),
                 "mm",
                 f"the surface of {part.title} is torn: gaps up to {worst[1]:.1f} mm wide in {layers} layers "

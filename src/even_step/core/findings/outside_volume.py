@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from even_step.core.findings.finding import NOBODY, Evidence, Finding
-from even_step.core.job.model import Bed
+from even_step.core.job.room import beyond, surely_on
 
 TOLERANCE = 0.001  # mm
 
@@ -40,37 +39,22 @@ def _too_tall(evidence: Evidence) -> list[Finding]:
     return found
 
 
-def _well_inside(xy: NDArray[np.float64], half: float, bed: Bed) -> bool:
-    """Tell whether the rectangle about all points, wider by half of the widest line, lies on a rectangular bed."""
-    x0, y0, x1, y1 = bed.bounds
-    x, y = xy.T
-    across = x.min() - half >= x0 and x.max() + half <= x1
-    return bed.shape != "round" and bool(across and y.min() - half >= y0 and y.max() + half <= y1)
-
-
 def _off_the_edge(evidence: Evidence) -> list[Finding]:
     path = evidence.toolpath
     if len(path.xy) == 0:
         return []
     bed = evidence.job.machine.bed
-    if _well_inside(path.xy, float(path.width.max()) / 2, bed):
+    if surely_on(bed, np.array([path.xy.min(axis=0), path.xy.max(axis=0)]), float(path.width.max()) / 2):
         return []
-    half = np.repeat(path.width / 2, np.diff(path.start))
-    if bed.shape == "round":
-        beyond = np.hypot(*(path.xy - bed.centre).T) + half - bed.size[0] / 2
-    else:
-        x0, y0, x1, y1 = bed.bounds
-        beyond = (
-            np.maximum.reduce([x0 - path.xy[:, 0], y0 - path.xy[:, 1], path.xy[:, 0] - x1, path.xy[:, 1] - y1]) + half
-        )
-    worst = int(np.argmax(beyond))
-    if beyond[worst] <= TOLERANCE:
+    off = beyond(bed, path.xy) + np.repeat(path.width / 2, np.diff(path.start))
+    worst = int(np.argmax(off))
+    if off[worst] <= TOLERANCE:
         return []
     number = int(np.searchsorted(path.start, worst, side="right")) - 1
     layer = int(np.searchsorted(path.layer, number, side="right")) - 1
     part = int(path.part[number])
     name = evidence.placed[part].title if part >= 0 else "skirt"
-    amount = float(beyond[worst])
+    amount = float(off[worst])
     return [
         Finding(
             "outside-volume",

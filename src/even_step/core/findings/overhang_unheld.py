@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
 from even_step.core.plane import region
 
 LEAST_AREA = 1.0  # mm²; a line holds on to its neighbours over less
@@ -68,7 +68,7 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDA
         "warn",
         part.title,
         *evidence.layer_of(part, layer),
-        on_bed(part, hangs.middle[worst]),
+        to_bed(part, hangs.middle[worst]),
         round(float(area.sum()), 3),
         "mm²",
         f"{area.sum():.0f} mm² of {part.title} hang past the machine's limit with nothing beneath{where} "

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, on_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
 from even_step.core.plane import region
 
 LEAST_AREA = 0.05  # mm², sharp corners lose less than this
@@ -37,7 +37,7 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         "note" if settings.thicken else "warn",
         part.title,
         *evidence.layer_of(part, layer),
-        on_bed(part, region.centres(pieces)[worst]),
+        to_bed(part, region.centres(pieces)[worst]),
         round(thick, 3),
         "mm",
         f"{part.title} has features {thick:.2f} mm thin in {where}: below {least:g} mm no line fits, they {done}",

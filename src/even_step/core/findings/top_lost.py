@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from even_step.core.findings.finding import Evidence, Finding, on_bed
+from even_step.core.findings.finding import Evidence, Finding, to_bed
 from even_step.core.plane import region
 
 
@@ -17,7 +17,7 @@ def check(evidence: Evidence) -> list[Finding]:
         last = span[1]
         lost = float(solid.heights.top[-1] - solid.heights.top[last])
         middle = region.centres(solid.outlines.outline[solid.outlines.which[last + 1 : last + 2]])[0]
-        at = on_bed(part, middle) if middle[0] == middle[0] else part.at
+        at = to_bed(part, middle) if middle[0] == middle[0] else part.at
         found.append(
             Finding(
                 "too-thin",

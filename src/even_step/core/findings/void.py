@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, on_bed
+from even_step.core.findings.finding import Evidence, Finding, to_bed
 from even_step.core.plane import region
 
 LEAST_SHARE = 0.03  # of what is to be full in a layer,
@@ -35,7 +35,7 @@ def check(evidence: Evidence) -> list[Finding]:
                 "warn",
                 part.title,
                 *evidence.layer_of(part, layer),
-                on_bed(part, ledger.gap[layer]),
+                to_bed(part, ledger.gap[layer]),
                 round(float(void[layer]), 3),
                 "mm²",
                 f"{part.title} has voids between its lines in {where}, {void[layer]:.1f} mm² in this one",

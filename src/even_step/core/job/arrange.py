@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from even_step.core.job.beds import bed_count, put_on_bed, spots_on
-from even_step.core.job.edits import MOST_COPIES, Pair, Spot, copy_at, laid_at, with_part
+from even_step.core.job.beds import bed_count, put_on_bed
+from even_step.core.job.edits import MOST_COPIES, Pair, laid_at, with_part
 from even_step.core.job.model import MOST_BEDS, Bed, Job, Layout
+from even_step.core.job.spots import Spot, copy_at, part_of, stood
 from even_step.core.layout.nest import Ground, Laid, nest
 from even_step.core.layout.shadow import Shadow
 from even_step.core.plane import region
@@ -69,25 +70,25 @@ def _turns(job: Job, *, turning: bool) -> tuple[float, ...]:
 
 def _found(job: Job, shadows: Mapping[Spot, Shadow], bed: int, *, turning: bool) -> tuple[list[Spot], list[Laid]]:
     """Return which copies of a bed lack a place, and what places there are for them."""
-    lacking = [spot for spot in spots_on(job, bed) if copy_at(job, spot).at is None]
+    lacking = [spot for spot, _, copy in stood(job) if copy.bed == bed and copy.at is None]
     ground = ground_of(job.machine.bed, job.layout)
     turns = _turns(job, turning=turning)
     return lacking, nest([shadows[s] for s in lacking], ground, _taken(job, shadows, bed), job.layout.spacing, turns)
 
 
 def _taken(job: Job, shadows: Mapping[Spot, Shadow], bed: int) -> list[tuple[Shadow, Pair]]:
-    return [(shadows[spot], at) for spot in spots_on(job, bed) if (at := copy_at(job, spot).at) is not None]
+    return [(shadows[spot], copy.at) for spot, _, copy in stood(job) if copy.bed == bed and copy.at is not None]
 
 
 def filled(job: Job, shadows: Mapping[Spot, Shadow], spot: Spot, most: int) -> Job:
     """Return the job with further copies of one on its bed as long as there is room, at the most so many."""
-    model, number = copy_at(job, spot), spot[0]
+    model = copy_at(job, spot)
     ground = ground_of(job.machine.bed, job.layout)
     taken = _taken(job, shadows, model.bed)
     found = nest([shadows[spot]] * most, ground, taken, job.layout.spacing, _turns(job, turning=True))
     more = tuple(
-        model.model_copy(update={"at": one.at, "turn": model.turn + one.turn, "locked": False})
+        model.model_copy(update={"id": "", "at": one.at, "turn": model.turn + one.turn, "locked": False})
         for one in found
         if one.fits
     )
-    return with_part(job, number, copies=(job.parts[number].copies + more)[:MOST_COPIES])
+    return with_part(job, spot.part, copies=(part_of(job, spot.part).copies + more)[:MOST_COPIES])

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from even_step.core.errors import JobError
-from even_step.core.job.edits import Spot, copy_at, spots_of, with_mark
+from even_step.core.job.edits import with_mark
 from even_step.core.job.model import MOST_BEDS, Job
+from even_step.core.job.spots import Spot, stood
 
 GAP = 1.2  # bed widths from one bed to the next, where all are drawn side by side
 
@@ -18,7 +19,7 @@ def bed_count(job: Job) -> int:
 
 def spots_on(job: Job, bed: int) -> list[Spot]:
     """Return every copy on a bed, in the job's order."""
-    return [spot for spot in spots_of(job) if copy_at(job, spot).bed == bed]
+    return [spot for spot, _, copy in stood(job) if copy.bed == bed]
 
 
 def on_bed(job: Job, bed: int) -> Job:
@@ -47,7 +48,8 @@ def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
     """
     if not 0 <= bed < MOST_BEDS:
         raise JobError(f"cannot have a bed {bed + 1}", subject=job.name, remedy=f"1 to {MOST_BEDS}")
-    return with_mark(job, [spot for spot in spots if copy_at(job, spot).bed != bed], bed=bed, at=None)
+    chosen = set(spots)
+    return with_mark(job, [s for s, _, copy in stood(job) if s in chosen and copy.bed != bed], bed=bed, at=None)
 
 
 def number_of_bed(job: Job, bed: str) -> int | None:

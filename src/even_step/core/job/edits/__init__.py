@@ -1,0 +1,54 @@
+"""Edits of a job, by subject: each takes a job and returns another that shares what did not change."""
+
+from even_step.core.job.edits.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
+from even_step.core.job.edits.change import with_part
+from even_step.core.job.edits.copies import MOST_COPIES, added, copied, cut_loose, removed, with_copies, with_mark
+from even_step.core.job.edits.lining import Side, aligned, distributed
+from even_step.core.job.edits.means import on_machine, with_material, with_recipe
+from even_step.core.job.edits.places import Pair, in_the_middle, laid_at, moved, on_grid, placed_at, without_places
+from even_step.core.job.edits.poses import in_unit, mirrored, posed_as, posed_by, sized, sized_by, turned
+from even_step.core.job.edits.settings import (
+    with_setting,
+    with_setting_of_parts,
+    without_settings,
+    without_settings_of_parts,
+)
+
+__all__ = [
+    "MOST_COPIES",
+    "Pair",
+    "Side",
+    "added",
+    "aligned",
+    "bodies_of",
+    "copied",
+    "cut_loose",
+    "distributed",
+    "in_the_middle",
+    "in_unit",
+    "joined_again",
+    "laid_at",
+    "mirrored",
+    "moved",
+    "on_grid",
+    "on_machine",
+    "placed_at",
+    "posed_as",
+    "posed_by",
+    "removed",
+    "sized",
+    "sized_by",
+    "split_off",
+    "turned",
+    "with_bodies_hidden",
+    "with_copies",
+    "with_mark",
+    "with_material",
+    "with_part",
+    "with_recipe",
+    "with_setting",
+    "with_setting_of_parts",
+    "without_places",
+    "without_settings",
+    "without_settings_of_parts",
+]
