@@ -14,7 +14,7 @@ from even_step.core.errors import EvenStepError
 
 @pytest.mark.parametrize("words", LAY_WORDS)
 def test_lay_words_lead_to_what_helps(block, words):
-    found = {entry.title for entry in matches(block.window.bench.asking._entries(), words)}
+    found = {entry.title for entry in matches(block.window.reach.asking._entries(), words)}
     for name in LAY_WORDS[words]:
         title = CATALOGUE[name].label if name in CATALOGUE else BY_ID[name].title
         assert title in found
@@ -30,7 +30,7 @@ def test_all_lay_words_of_the_vocabulary_are_there():
 
 
 def test_where_nothing_is_found_it_says_what_to_try(block):
-    found = Find(block.window.bench.asking._entries(), block.window)
+    found = Find(block.window.reach.asking._entries(), block.window)
     found.field.setText("qwertz")
     assert found.list.count() == 1
     assert "Try one plain word" in found.list.item(0).text()

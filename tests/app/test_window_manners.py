@@ -183,7 +183,7 @@ def test_two_unsaved_jobs_are_kept_side_by_side_and_each_can_be_taken(block, tmp
         menu = third.findChild(object, "unsaved jobs")
         menu.fill()
         assert len([action for action in menu.actions() if ":" in action.text()]) == 2
-        found = [entry.title for entry in third.bench.asking._entries() if "Unsaved job" in entry.title]
+        found = [entry.title for entry in third.reach.asking._entries() if "Unsaved job" in entry.title]
         assert sorted(found) == ["Unsaved job: block", "Unsaved job: other"]
         third.files.open(str(left[1].path), recovered=True)
         block.wait(lambda: bool(third.desk.job.parts))
@@ -234,7 +234,7 @@ def test_the_first_slice_opens_the_layers_and_later_ones_keep_the_height(block):
 def test_exporting_an_older_trial_is_told(block, tmp_path, monkeypatch):
     block.slice()
     block.desk.store.do("denser", block.desk.job.with_settings({"infill.density": 40}))
-    monkeypatch.setattr(block.window.bench.asking, "where_to_export", lambda _: "")
+    monkeypatch.setattr(block.window.reach.asking, "where_to_export", lambda _: "")
     block.window.run("slice.export")
     assert "as it was sliced" in block.window.area.notes.text
 

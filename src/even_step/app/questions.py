@@ -60,10 +60,10 @@ class Questions:
             value = value_text(setting, resolved.values[key])
             entries.append(Entry(setting.label, value, words, self._revealer(key)))
         for action in ACTIONS:
-            title = action.name(self._window.bench) if action.name else action.title
+            title = action.name(self._window.reach) if action.name else action.title
             words = " ".join((title, action.title, action.menu, *action.synonyms, lay_words_of(action.id))).lower()
             remark = action.keys[0] if action.keys else action.menu.partition("/")[0]
-            entries.append(Entry(title, remark, words, self._runner(action), action.can(self._window.bench)))
+            entries.append(Entry(title, remark, words, self._runner(action), action.can(self._window.reach)))
         for job in self._window.keeping.left_behind():
             words = f"unsaved job recover {job.title}".lower()
             run = partial(self._window.files.open, str(job.path), recovered=True)

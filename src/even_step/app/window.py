@@ -23,13 +23,13 @@ from PySide6.QtWidgets import (
 
 from even_step.app.actions import ACTIONS, BY_ID, MENUS
 from even_step.app.acts.slicing import why_not
-from even_step.app.bench import Bench
 from even_step.app.canvas_area import CanvasArea
 from even_step.app.desk import Desk, Note
 from even_step.app.files import JobFiles
 from even_step.app.keeping import Keeping
 from even_step.app.marking import part_marks, station_marks
 from even_step.app.questions import Questions
+from even_step.app.reach import Reach
 from even_step.app.stations.layers import LayersStation
 from even_step.app.stations.machine import MachineStation
 from even_step.app.stations.output import OutputStation
@@ -63,7 +63,7 @@ class Window(QMainWindow):
         self.files = JobFiles(desk, self)
         self.keeping = Keeping(desk, self)
         self.area = CanvasArea(desk)
-        self.bench = Bench(desk, self.files, self.area.canvas, Questions(self, settings))
+        self.reach = Reach(desk, self.files, self.area.canvas, Questions(self, settings))
         self._q_actions: dict[str, QAction] = {}
         self._tops: NDArray[np.float64] = np.empty(0)  # of the layers shown last
         self._menus = QMenuBar()
@@ -164,8 +164,8 @@ class Window(QMainWindow):
     def run(self, name: str) -> None:
         """Do an action if it can be done now."""
         action = BY_ID[name]
-        if action.can(self.bench):
-            action.run(self.bench)
+        if action.can(self.reach):
+            action.run(self.reach)
 
     def _show_trial(self, trial: Trial) -> None:
         """Show a trial, and the bed it is of if that is still there."""
@@ -218,9 +218,9 @@ class Window(QMainWindow):
         for action in ACTIONS:
             made = self._q_actions[action.id]
             at_station = not action.station or action.station == self.desk.view.station
-            made.setEnabled(at_station and action.can(self.bench))
+            made.setEnabled(at_station and action.can(self.reach))
             if action.name:
-                made.setText(action.name(self.bench))
+                made.setText(action.name(self.reach))
 
     def _mark(self) -> None:
         """Mark stations and parts, and say at the button what will stop a slice."""

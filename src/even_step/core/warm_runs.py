@@ -27,6 +27,7 @@ from even_step.core.pipeline import slice_job
 from even_step.core.plane import region
 from even_step.core.plane.spans import shortest_chord
 from even_step.core.report import gcode_job, report
+from even_step.core.slicing.assembly import visiting_order
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.toolpath.lines import coarse_lines, lines_of
 from even_step.core.warm_models import BROKEN, write_models
@@ -48,6 +49,7 @@ def run_everything() -> None:
             read_model(broken)
     gap, hold = region.rectangle(-1, -1, 1, 1), region.rectangle(-3, -3, 3, 3)
     shortest_chord(np.array([gap], object), np.array([hold], object), 0.0, 0.0)
+    visiting_order(np.zeros((3, 2)))
 
 
 def _slice(path: Path, pattern: str, target: Path, hands: Crew) -> None:

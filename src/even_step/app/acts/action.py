@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from even_step.app.bench import Bench
+    from even_step.app.reach import Reach
 
 
-def always(_: Bench) -> bool:
+def always(_: Reach) -> bool:
     """It can always be done."""
     return True
 
@@ -27,11 +27,11 @@ class Action:
     id: str
     title: str
     menu: str
-    run: Callable[[Bench], None]
+    run: Callable[[Reach], None]
     keys: tuple[str, ...] = ()
     icon: str = ""
-    can: Callable[[Bench], bool] = always
-    name: Callable[[Bench], str] | None = None
+    can: Callable[[Reach], bool] = always
+    name: Callable[[Reach], str] | None = None
     station: str = ""
     synonyms: tuple[str, ...] = ()
 

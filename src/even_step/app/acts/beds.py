@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import about, place_new
-from even_step.app.bench import Bench
+from even_step.app.reach import Reach
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count, put_on_bed, spots_on
@@ -14,16 +14,16 @@ from even_step.core.job.model import MOST_BEDS
 from even_step.core.job.spots import stood
 
 
-def _step(way: int) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        view = bench.desk.view
-        view.set("bed", (view.bed + way) % bed_count(bench.desk.job))
+def _step(way: int) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        view = reach.desk.view
+        view.set("bed", (view.bed + way) % bed_count(reach.desk.job))
 
     return run
 
 
-def _move(bench: Bench, bed: int) -> None:
-    desk, spots = bench.desk, list(bench.desk.selection.spots)
+def _move(reach: Reach, bed: int) -> None:
+    desk, spots = reach.desk, list(reach.desk.selection.spots)
     try:
         job = put_on_bed(desk.job, spots, bed)
     except EvenStepError as error:
@@ -32,23 +32,23 @@ def _move(bench: Bench, bed: int) -> None:
     place_new(desk, f"move {about(desk)} to bed {bed + 1}", job, spots)
 
 
-def _gather_all(bench: Bench) -> None:
-    job = edits.without_places(bench.desk.job)
+def _gather_all(reach: Reach) -> None:
+    job = edits.without_places(reach.desk.job)
     free = [spot for spot, _, copy in stood(job) if copy.at is None]
-    place_new(bench.desk, "arrange all beds", edits.with_mark(job, free, bed=0), turning=True)
+    place_new(reach.desk, "arrange all beds", edits.with_mark(job, free, bed=0), turning=True)
 
 
-def _several(bench: Bench) -> bool:
-    return bed_count(bench.desk.job) > 1
+def _several(reach: Reach) -> bool:
+    return bed_count(reach.desk.job) > 1
 
 
-def _picked(bench: Bench) -> bool:
-    return bool(bench.desk.selection.spots)
+def _picked(reach: Reach) -> bool:
+    return bool(reach.desk.selection.spots)
 
 
-def _leaves_something(bench: Bench) -> bool:
+def _leaves_something(reach: Reach) -> bool:
     """Whether others stay behind when what is picked goes to a bed of its own."""
-    desk = bench.desk
+    desk = reach.desk
     picked = len(desk.selection.spots)
     return 0 < picked < len(spots_on(desk.job, desk.view.bed)) and bed_count(desk.job) < MOST_BEDS
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import about, edit, place_new
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 from even_step.core.job import edits
 from even_step.core.job.model import Job
 from even_step.core.job.spots import Spot, part_of
@@ -32,19 +32,19 @@ def split(desk: Desk, part: str, bodies: tuple[int, ...]) -> None:
     place_new(desk, f"split {what} off {part_of(desk.job, part).name}", job, new)
 
 
-def _split_off(bench: Bench) -> None:
-    desk = bench.desk
+def _split_off(reach: Reach) -> None:
+    desk = reach.desk
     if desk.selection.in_hand and desk.selection.body is not None:
         split(desk, desk.selection.in_hand.part, (desk.selection.body,))
 
 
-def _split_all(bench: Bench) -> None:
-    part = bench.desk.selection.parts[-1]
-    split(bench.desk, part, bodies_here(bench.desk, part)[1:])
+def _split_all(reach: Reach) -> None:
+    part = reach.desk.selection.parts[-1]
+    split(reach.desk, part, bodies_here(reach.desk, part)[1:])
 
 
-def _join(bench: Bench) -> None:
-    desk, parts = bench.desk, bench.desk.selection.parts
+def _join(reach: Reach) -> None:
+    desk, parts = reach.desk, reach.desk.selection.parts
     wholes = {part: desk.shelf.whole(part_of(desk.job, part)) for part in parts}
     known = {part: (whole.name, len(whole.bodies)) for part, whole in wholes.items() if whole}
     if len(known) < len(parts):
@@ -90,18 +90,18 @@ def _mend(desk: Desk, repair: Repair, verb: str) -> None:
     desk.shelf.read((part.file, repair), then, lambda message: desk.note(message, "stop"))
 
 
-def _has_several(bench: Bench) -> bool:
-    parts = bench.desk.selection.parts
-    return bool(parts) and len(bodies_here(bench.desk, parts[-1])) > 1
+def _has_several(reach: Reach) -> bool:
+    parts = reach.desk.selection.parts
+    return bool(parts) and len(bodies_here(reach.desk, parts[-1])) > 1
 
 
-def _has_body(bench: Bench) -> bool:
-    return _has_several(bench) and bench.desk.selection.body is not None
+def _has_body(reach: Reach) -> bool:
+    return _has_several(reach) and reach.desk.selection.body is not None
 
 
-def _can_join(bench: Bench) -> bool:
-    return len({part_of(bench.desk.job, part).source for part in bench.desk.selection.parts}) == 1 and (
-        len(bench.desk.selection.parts) > 1
+def _can_join(reach: Reach) -> bool:
+    return len({part_of(reach.desk.job, part).source for part in reach.desk.selection.parts}) == 1 and (
+        len(reach.desk.selection.parts) > 1
     )
 
 

@@ -3,38 +3,38 @@
 from __future__ import annotations
 
 from even_step.app.acts.action import Action
-from even_step.app.bench import Bench
+from even_step.app.reach import Reach
 
 
-def _bring_in(bench: Bench) -> None:
-    bench.files.bring_in(bench.asking.files_to_bring_in())
+def _bring_in(reach: Reach) -> None:
+    reach.files.bring_in(reach.asking.files_to_bring_in())
 
 
-def _open(bench: Bench) -> None:
-    path = bench.asking.job_to_open()
+def _open(reach: Reach) -> None:
+    path = reach.asking.job_to_open()
     if path:
-        bench.files.open(path)
+        reach.files.open(path)
 
 
-def _save(bench: Bench) -> None:
-    if bench.files.path:
-        bench.files.save(bench.files.path)
+def _save(reach: Reach) -> None:
+    if reach.files.path:
+        reach.files.save(reach.files.path)
     else:
-        _save_as(bench)
+        _save_as(reach)
 
 
-def _save_as(bench: Bench) -> None:
-    path = bench.asking.where_to_save(bench.files.proposed("3mf"))
+def _save_as(reach: Reach) -> None:
+    path = reach.asking.where_to_save(reach.files.proposed("3mf"))
     if path:
-        bench.files.save(path)
+        reach.files.save(path)
 
 
-def _undo_name(bench: Bench) -> str:
-    return f"Undo {bench.desk.store.undo_name}".strip()
+def _undo_name(reach: Reach) -> str:
+    return f"Undo {reach.desk.store.undo_name}".strip()
 
 
-def _redo_name(bench: Bench) -> str:
-    return f"Redo {bench.desk.store.redo_name}".strip()
+def _redo_name(reach: Reach) -> str:
+    return f"Redo {reach.desk.store.redo_name}".strip()
 
 
 ACTIONS = (

@@ -7,8 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from even_step.app.acts.action import Action
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 
 
 def step_layer(desk: Desk, by: int) -> None:
@@ -35,24 +35,24 @@ def step_path(desk: Desk, by: int) -> None:
     desk.view.set("along", float((starts[wanted] - first) / max(1, end - first)))
 
 
-def _layer(by: int) -> Callable[[Bench], None]:
-    return lambda bench: step_layer(bench.desk, by)
+def _layer(by: int) -> Callable[[Reach], None]:
+    return lambda reach: step_layer(reach.desk, by)
 
 
-def _path(by: int) -> Callable[[Bench], None]:
-    return lambda bench: step_path(bench.desk, by)
+def _path(by: int) -> Callable[[Reach], None]:
+    return lambda reach: step_path(reach.desk, by)
 
 
-def _sliced(bench: Bench) -> bool:
-    return bench.desk.trials.shown is not None
+def _sliced(reach: Reach) -> bool:
+    return reach.desk.trials.shown is not None
 
 
-def _see_section(bench: Bench) -> None:
-    bench.desk.view.set("section", not bench.desk.view.section)
+def _see_section(reach: Reach) -> None:
+    reach.desk.view.set("section", not reach.desk.view.section)
 
 
-def _play(bench: Bench) -> None:
-    bench.desk.view.set("playing", not bench.desk.view.playing)
+def _play(reach: Reach) -> None:
+    reach.desk.view.set("playing", not reach.desk.view.playing)
 
 
 ACTIONS = (

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from even_step.app.acts.action import Action
 from even_step.app.acts.bodies import hide_body
 from even_step.app.acts.placing import about, edit
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 from even_step.core.job import edits
 from even_step.core.job.model import Job
 from even_step.core.job.room import fitting_factor
@@ -31,26 +31,26 @@ def _sizes(desk: Desk) -> dict[Spot, edits.Pair]:
     return {spot: (float(one.size[0]), float(one.size[1])) for spot, one in stands.items() if one is not None}
 
 
-def _align(axis: int, side: edits.Side) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        desk, sizes = bench.desk, _sizes(bench.desk)
+def _align(axis: int, side: edits.Side) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        desk, sizes = reach.desk, _sizes(reach.desk)
         spots = [spot for spot in desk.selection.spots if spot in sizes]
         edit(desk, f"align {about(desk)}", lambda job: edits.aligned(job, spots, sizes, axis, side))
 
     return run
 
 
-def _distribute(axis: int) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        desk, sizes = bench.desk, _sizes(bench.desk)
+def _distribute(axis: int) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        desk, sizes = reach.desk, _sizes(reach.desk)
         edit(desk, f"distribute {about(desk)}", lambda job: edits.distributed(job, list(sizes), sizes, axis))
 
     return run
 
 
-def _fit_bed(bench: Bench) -> None:
+def _fit_bed(reach: Reach) -> None:
     """Size the parts that are picked so that they just fit the machine, in the middle of the bed."""
-    desk = bench.desk
+    desk = reach.desk
 
     def fitted(job: Job) -> Job:
         for name in desk.selection.parts:
@@ -63,52 +63,52 @@ def _fit_bed(bench: Bench) -> None:
     edit(desk, f"fit {about(desk)} to the bed", fitted)
 
 
-def _mirror(axis: int) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        desk = bench.desk
+def _mirror(axis: int) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        desk = reach.desk
         parts = desk.selection.parts
         edit(desk, f"mirror {about(desk)}", lambda job: edits.mirrored(job, parts, axis))
 
     return run
 
 
-def _mark(bench: Bench, name: str, on: str, off: str) -> None:
+def _mark(reach: Reach, name: str, on: str, off: str) -> None:
     """Set a mark on what is picked, or take it away when all have it."""
-    desk, spots = bench.desk, bench.desk.selection.spots
+    desk, spots = reach.desk, reach.desk.selection.spots
     has = all(getattr(copy_at(desk.job, spot), name) for spot in spots)
     desk.store.do(f"{off if has else on} {about(desk)}", edits.with_mark(desk.job, spots, **{name: not has}))
 
 
-def _hide(bench: Bench) -> None:
-    if bench.desk.selection.body is not None:
-        hide_body(bench.desk)
+def _hide(reach: Reach) -> None:
+    if reach.desk.selection.body is not None:
+        hide_body(reach.desk)
         return
-    _mark(bench, "hidden", "hide", "show")
+    _mark(reach, "hidden", "hide", "show")
 
 
-def _lock(bench: Bench) -> None:
-    _mark(bench, "locked", "lock", "unlock")
+def _lock(reach: Reach) -> None:
+    _mark(reach, "locked", "lock", "unlock")
 
 
-def _show_all(bench: Bench) -> None:
-    desk = bench.desk
+def _show_all(reach: Reach) -> None:
+    desk = reach.desk
     job = edits.with_mark(desk.job, spots_of(desk.job), hidden=False)
     for part in job.parts:
         job = edits.with_part(job, part.id, hidden_bodies=())
     desk.store.do("show all parts", job)
 
 
-def _cut_loose(bench: Bench) -> None:
-    desk = bench.desk
+def _cut_loose(reach: Reach) -> None:
+    desk = reach.desk
     job, new = edits.cut_loose(desk.job, desk.selection.spots)
     edit(desk, f"cut {about(desk)} loose", lambda _: job)
     if desk.job is job:
         desk.selection.pick(new or desk.selection.spots)
 
 
-def _fill(bench: Bench) -> None:
+def _fill(reach: Reach) -> None:
     """Add copies of the part in hand as long as there is room on the bed."""
-    desk, spot = bench.desk, bench.desk.selection.in_hand
+    desk, spot = reach.desk, reach.desk.selection.in_hand
     outlines = desk.shadows.of(desk.job)
     if spot is None or outlines is None:
         return
@@ -129,20 +129,20 @@ def _fill(bench: Bench) -> None:
     desk.background.run("arrange", find, done)
 
 
-def _picked(bench: Bench) -> bool:
-    return bool(bench.desk.selection.spots)
+def _picked(reach: Reach) -> bool:
+    return bool(reach.desk.selection.spots)
 
 
-def _some(count: int) -> Callable[[Bench], bool]:
-    return lambda bench: len(bench.desk.selection.spots) >= count
+def _some(count: int) -> Callable[[Reach], bool]:
+    return lambda reach: len(reach.desk.selection.spots) >= count
 
 
-def _has_copies(bench: Bench) -> bool:
-    return any(len(part_of(bench.desk.job, part).copies) > 1 for part in bench.desk.selection.parts)
+def _has_copies(reach: Reach) -> bool:
+    return any(len(part_of(reach.desk.job, part).copies) > 1 for part in reach.desk.selection.parts)
 
 
-def _any_hidden(bench: Bench) -> bool:
-    return any(bool(part.hidden_bodies) or any(copy.hidden for copy in part.copies) for part in bench.desk.job.parts)
+def _any_hidden(reach: Reach) -> bool:
+    return any(bool(part.hidden_bodies) or any(copy.hidden for copy in part.copies) for part in reach.desk.job.parts)
 
 
 ACTIONS = (

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from even_step.app.acts.action import Action
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 
 
 def open_own(desk: Desk) -> None:
@@ -13,9 +13,9 @@ def open_own(desk: Desk) -> None:
     desk.view.set("station", "Recipe")
 
 
-def _open_whole(bench: Bench) -> None:
-    bench.desk.whose.choose(())
-    bench.desk.view.set("station", "Recipe")
+def _open_whole(reach: Reach) -> None:
+    reach.desk.whose.choose(())
+    reach.desk.view.set("station", "Recipe")
 
 
 ACTIONS = (

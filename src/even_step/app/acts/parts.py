@@ -8,8 +8,8 @@ import numpy as np
 
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import about, edit, place_new
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 from even_step.core.errors import EvenStepError
 from even_step.core.job import edits
 from even_step.core.job.bring_in import laid_flat
@@ -21,9 +21,9 @@ from even_step.core.mesh.turning import turn_matrix
 AXES = "XYZ"
 
 
-def _nudge(dx: float, dy: float) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        desk = bench.desk
+def _nudge(dx: float, dy: float) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        desk = reach.desk
         spots = desk.selection.spots
         edit(desk, f"move {about(desk)}", lambda job: edits.moved(job, spots, (dx, dy)), f"nudge {spots}")
 
@@ -58,18 +58,18 @@ def lay(desk: Desk, *, on_end: bool = False) -> None:
     desk.background.run("lay", find, found)
 
 
-def _quarter(axis: int, degrees: float) -> Callable[[Bench], None]:
-    return lambda bench: turn(bench.desk, axis, degrees)
+def _quarter(axis: int, degrees: float) -> Callable[[Reach], None]:
+    return lambda reach: turn(reach.desk, axis, degrees)
 
 
-def _duplicate(bench: Bench) -> None:
-    desk = bench.desk
+def _duplicate(reach: Reach) -> None:
+    desk = reach.desk
     try:
         job, new = edits.copied(desk.job, desk.selection.spots)
     except EvenStepError as error:
         desk.note(str(error), "stop")
         return
-    place_new(desk, f"duplicate {about(desk)}", job, new, again=lambda: _duplicate(bench))
+    place_new(desk, f"duplicate {about(desk)}", job, new, again=lambda: _duplicate(reach))
 
 
 def set_copies(desk: Desk, part: str, count: int) -> None:
@@ -82,18 +82,18 @@ def set_copies(desk: Desk, part: str, count: int) -> None:
     place_new(desk, f"{count} of {part_of(desk.job, part).name}", job)
 
 
-def _remove(bench: Bench) -> None:
-    desk = bench.desk
+def _remove(reach: Reach) -> None:
+    desk = reach.desk
     edit(desk, f"remove {about(desk)}", lambda job: edits.removed(job, desk.selection.spots))
 
 
-def _gather(bench: Bench) -> None:
-    desk = bench.desk
+def _gather(reach: Reach) -> None:
+    desk = reach.desk
     place_new(desk, "arrange the parts", edits.without_places(desk.job, desk.spots), turning=True)
 
 
-def _centre(bench: Bench) -> None:
-    desk = bench.desk
+def _centre(reach: Reach) -> None:
+    desk = reach.desk
     spots = desk.selection.spots
     at = [copy_at(desk.job, spot).at or (0.0, 0.0) for spot in spots]
     middle = [(min(p[axis] for p in at) + max(p[axis] for p in at)) / 2 for axis in (0, 1)]
@@ -102,29 +102,29 @@ def _centre(bench: Bench) -> None:
     edit(desk, f"centre {about(desk)}", lambda job: edits.moved(job, spots, by))
 
 
-def _take(tool: str) -> Callable[[Bench], None]:
-    def run(bench: Bench) -> None:
-        view = bench.desk.view
+def _take(tool: str) -> Callable[[Reach], None]:
+    def run(reach: Reach) -> None:
+        view = reach.desk.view
         again = view.station == "Parts" and view.tool == tool
         view.set("station", "Parts")
         view.set("tool", tool)
         if again:  # the second time the key leads into the fields, so that no digit is typed by mistake
-            bench.asking.focus_field(tool)
+            reach.asking.focus_field(tool)
 
     return run
 
 
-def _rename(bench: Bench) -> None:
-    bench.desk.view.set("station", "Parts")
-    bench.asking.focus_field("name")
+def _rename(reach: Reach) -> None:
+    reach.desk.view.set("station", "Parts")
+    reach.asking.focus_field("name")
 
 
-def _picked(bench: Bench) -> bool:
-    return bool(bench.desk.selection.spots)
+def _picked(reach: Reach) -> bool:
+    return bool(reach.desk.selection.spots)
 
 
-def _any(bench: Bench) -> bool:
-    return bool(bench.desk.job.parts)
+def _any(reach: Reach) -> bool:
+    return bool(reach.desk.job.parts)
 
 
 def _nudges() -> list[Action]:

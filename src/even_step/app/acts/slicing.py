@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from even_step.app.acts.action import Action
-from even_step.app.bench import Bench
 from even_step.app.desk import Desk
+from even_step.app.reach import Reach
 from even_step.core.catalogue import find_setting
 from even_step.core.job.differences import differences
 
@@ -23,31 +23,31 @@ def why_not(desk: Desk) -> str:
     return next((f"{find_setting(key).label}: {wrong.message}" for key, wrong in desk.complaints.items()), "")
 
 
-def _slice(bench: Bench) -> None:
-    reason = why_not(bench.desk)
+def _slice(reach: Reach) -> None:
+    reason = why_not(reach.desk)
     if reason:
-        bench.desk.note(f"Nothing to slice yet: {reason}.", remedy="" if bench.desk.job.parts else "file.bring_in")
+        reach.desk.note(f"Nothing to slice yet: {reason}.", remedy="" if reach.desk.job.parts else "file.bring_in")
     else:
-        bench.desk.trials.slice()
+        reach.desk.trials.slice()
 
 
-def _export(bench: Bench) -> None:
-    trial = bench.desk.trials.shown
-    if trial and trial.bed == bench.desk.bed and differences(trial.job, bench.desk.job_of_bed):
-        bench.desk.note(f"Trial {trial.number} is exported, as it was sliced; the job has changed since.", "caution")
-    path = bench.asking.where_to_export(bench.files.proposed("gcode"))
+def _export(reach: Reach) -> None:
+    trial = reach.desk.trials.shown
+    if trial and trial.bed == reach.desk.bed and differences(trial.job, reach.desk.job_of_bed):
+        reach.desk.note(f"Trial {trial.number} is exported, as it was sliced; the job has changed since.", "caution")
+    path = reach.asking.where_to_export(reach.files.proposed("gcode"))
     if path:
-        bench.files.export(path)
+        reach.files.export(path)
 
 
-def _export_anyway(bench: Bench) -> None:
-    path = bench.asking.where_to_export(bench.files.proposed("gcode"))
+def _export_anyway(reach: Reach) -> None:
+    path = reach.asking.where_to_export(reach.files.proposed("gcode"))
     if path:
-        bench.files.export(path, force=True)
+        reach.files.export(path, force=True)
 
 
-def _ready(bench: Bench) -> bool:
-    trial = bench.desk.trials.shown
+def _ready(reach: Reach) -> bool:
+    trial = reach.desk.trials.shown
     return trial is not None and not trial.findings("stop")
 
 

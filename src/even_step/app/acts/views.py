@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from even_step.app.acts.action import Action
-from even_step.app.bench import Bench
+from even_step.app.reach import Reach
 from even_step.app.view import STATIONS
 
 
-def _go(station: str) -> Callable[[Bench], None]:
-    return lambda bench: bench.desk.view.set("station", station)
+def _go(station: str) -> Callable[[Reach], None]:
+    return lambda reach: reach.desk.view.set("station", station)
 
 
-def _quarter(way: str) -> Callable[[Bench], None]:
-    return lambda bench: bench.looking.quarter_view(way)
+def _quarter(way: str) -> Callable[[Reach], None]:
+    return lambda reach: reach.looking.quarter_view(way)
 
 
-def _named(view: str) -> Callable[[Bench], None]:
-    return lambda bench: bench.looking.named_view(view)
+def _named(view: str) -> Callable[[Reach], None]:
+    return lambda reach: reach.looking.named_view(view)
 
 
 ACTIONS = (

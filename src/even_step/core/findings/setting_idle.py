@@ -10,7 +10,7 @@ from even_step.core.catalogue.setting import Value
 from even_step.core.findings.finding import NOBODY, Evidence, Finding, PlacedPart, SlicedSolid
 from even_step.core.plane import region
 from even_step.core.slicing.infill.infill import ignored_by
-from even_step.core.slicing.walls import STACKED
+from even_step.core.slicing.storeys import STACKED
 
 Values = Mapping[str, Value]
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import travel as keys
 from even_step.core.kernels import kernel
+from even_step.core.plane.nearest import nearest_order
 from even_step.core.plane.ragged import Index, starts_of
 from even_step.core.slicing.changes import Stretch, Turns, picked
 from even_step.core.slicing.foot.skirt import Skirt
@@ -55,27 +56,14 @@ class Piece(NamedTuple):
 
 
 def visiting_order(places: NDArray[np.float64]) -> Index:
-    """Return an order of places (n, 2) that makes a short way: nearest next, then two-opt."""
+    """Return an order of places (n, 2) that makes a short way, from the foremost of them on; see ``nearest_order``."""
     count = len(places)
     if count < 3:
         return np.arange(count)
-    far = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1))
-    way = [int(np.lexsort((places[:, 0], places[:, 1]))[0])]
-    left = set(range(count)) - set(way)
-    while left:
-        way.append(min(left, key=lambda i: (far[way[-1], i], i)))
-        left.remove(way[-1])
-    better = count <= 100
-    while better:
-        better = False
-        for i in range(count - 2):
-            for j in range(i + 2, count):
-                after = far[way[j], way[j + 1]] if j + 1 < count else 0.0
-                swapped = far[way[i + 1], way[j + 1]] if j + 1 < count else 0.0
-                if far[way[i], way[j]] + swapped < far[way[i], way[i + 1]] + after - 1e-9:
-                    way[i + 1 : j + 1] = way[i + 1 : j + 1][::-1]
-                    better = True
-    return np.array(way)
+    x, y = places[np.lexsort((places[:, 0], places[:, 1]))[0]]
+    order, flip = np.empty(count, np.int64), np.empty(count, np.int64)
+    nearest_order(np.tile(places, 2), count, x, y, order, flip)
+    return order
 
 
 def assemble(

@@ -20,6 +20,7 @@ from even_step.core.slicing.laid import LaidWalls, Strands, behind, gathered, no
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.singles import Bounds
 from even_step.core.slicing.slopes import on_slopes
+from even_step.core.slicing.storeys import STACKED, storeys
 from even_step.core.slicing.whole_lines import whole_lines
 from even_step.core.work import Crew, runs_of
 
@@ -27,7 +28,6 @@ SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
 # A layer's inner walls: its own, laid with one further up, laid for several, or more of them than elsewhere.
 OWN, WAITS, AT_ONCE, MORE = 0, 1, 2, 3
 BEND = 0.003  # mm, how far a point that is left out may lie off: moving outlines in leaves many that hardly bend
-STACKED = 0.8  # bores; no line is higher
 
 
 @dataclass(frozen=True)
@@ -158,16 +158,13 @@ def _turns(which: Index, thick: NDArray[np.float64], settings: WallSettings) -> 
     Also returns how many layers are laid at once. They are the groups in which infill is laid at once, too.
     """
     turn = np.full(len(which), OWN, np.int64)
-    most = int(STACKED * settings.bore / float(thick[1:].max()) + 1e-9) if len(thick) > 1 else 1
-    at_once = min(settings.layers_at_once, most) if settings.count > 1 else 1
-    if at_once < 2:
+    layers = storeys(thick, settings.layers_at_once if settings.count > 1 else 1, STACKED * settings.bore)
+    if len(layers) == 0:
         return turn, 1
-    groups = (len(which) - 1) // at_once
-    layers = 1 + np.arange(groups * at_once).reshape(groups, at_once)  # the first layer is laid by itself
     same = (which[layers] == which[layers[:, :1]]).all(axis=1) & (np.ptp(thick[layers], axis=1) < 1e-9)
     turn[layers[same]] = WAITS
     turn[layers[same, -1]] = AT_ONCE
-    return turn, at_once
+    return turn, layers.shape[1]
 
 
 def _lay_in_turn(

@@ -13,10 +13,11 @@ from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.grading import graded
-from even_step.core.slicing.infill.thick import storeys
+from even_step.core.slicing.infill.thick import in_storeys
 from even_step.core.slicing.patterns import families
 from even_step.core.slicing.patterns.branching import branching
 from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, PatternLayout, fill_layers, nothing
+from even_step.core.slicing.storeys import STACKED
 from even_step.core.slicing.walls import Walls
 from even_step.core.toolpath.roles import INFILL
 from even_step.core.work import Crew
@@ -111,7 +112,7 @@ def infill(
     if layout.pattern == "branching":
         return (_branching(rooms, layout, settings),)
     fills = []
-    for storey in storeys(rooms, settings.layers_at_once, min(0.8 * settings.bore, width), crew):
+    for storey in in_storeys(rooms, settings.layers_at_once, min(STACKED * settings.bore, width), crew):
         if not settings.is_graded or layout.is_full:
             fills.append(fill_layers(storey, INFILL, width, layout, crew))
             continue

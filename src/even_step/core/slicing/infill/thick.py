@@ -9,27 +9,25 @@ import numpy as np
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.patterns.pattern import LayerRooms
+from even_step.core.slicing.storeys import storeys
 from even_step.core.work import Crew, runs_of
 
 
-def storeys(rooms: LayerRooms, at_once: int, highest: float, crew: Crew) -> tuple[LayerRooms, ...]:
+def in_storeys(rooms: LayerRooms, wanted: int, highest: float, crew: Crew) -> tuple[LayerRooms, ...]:
     """Part the rooms into what is laid with each layer and what is laid at once with the topmost of several.
 
     Parameters
     ----------
     rooms
         The rooms of each layer.
-    at_once
-        How many layers; fewer where together they would be higher than ``highest`` mm.
+    wanted, highest
+        How many layers at once, and how high a line may be, mm; see ``storeys``.
     """
     thick = rooms.height
-    if at_once < 2 or len(thick) < 3:
+    layers = storeys(thick, wanted, highest)
+    if len(layers) == 0:
         return (rooms,)
-    at_once = min(at_once, int(highest / float(thick[1:].max()) + 1e-9))
-    groups = (len(thick) - 1) // at_once if at_once > 1 else 0
-    if groups == 0:
-        return (rooms,)
-    layers = 1 + np.arange(groups * at_once).reshape(groups, at_once)  # the first layer is laid by itself
+    at_once = layers.shape[1]
     sets, group_set = np.unique(rooms.which[layers], axis=0, return_inverse=True)
 
     def shared(first: int, last: int) -> Regions:

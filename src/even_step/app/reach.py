@@ -1,4 +1,4 @@
-"""What actions work with: the desk, the canvas' camera, the files, and questions to the user."""
+"""What actions reach: the desk, the canvas' camera, the files, and questions to the user."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class Asking(Protocol):
 
 
 @dataclass(frozen=True)
-class Bench:
+class Reach:
     """What an action gets."""
 
     desk: Desk
