@@ -215,6 +215,55 @@ def _neighbours(lines, row_start):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _corners(uv, size, spacing, lowest, bands):  # type: ignore[no-untyped-def]
+    """List the corners of the rings by the band between two rows they lie in: where each band's begin, and which."""
+    start = np.zeros(bands + 1, np.int64)
+    for i in range(uv.shape[0]):
+        band = np.int64(np.floor(uv[i, 1] / spacing)) - lowest
+        if 0 <= band < bands:
+            start[band + 1] += 1
+    for band in range(bands):
+        start[band + 1] += start[band]
+    place = start[:bands].copy()
+    corner = np.empty(start[bands], np.int64)
+    for i in range(uv.shape[0]):
+        band = np.int64(np.floor(uv[i, 1] / spacing)) - lowest
+        if 0 <= band < bands:
+            corner[place[band]] = i
+            place[band] += 1
+    before = np.empty(uv.shape[0], np.int64)
+    for i in range(uv.shape[0]):
+        before[size[i]] = i
+    return start, corner, before
+
+
+@kernel
+def _crosses(uv, i, j, px, py, qx, qy):  # type: ignore[no-untyped-def]
+    """Whether the edge from one corner to another crosses the way from p to q; to touch it is not to cross."""
+    ax, ay, bx, by = uv[i, 0], uv[i, 1], uv[j, 0], uv[j, 1]
+    one = (qx - px) * (ay - py) - (qy - py) * (ax - px)
+    other = (qx - px) * (by - py) - (qy - py) * (bx - px)
+    if one * other >= 0.0:
+        return False
+    one = (bx - ax) * (py - ay) - (by - ay) * (px - ax)
+    other = (bx - ax) * (qy - ay) - (by - ay) * (qx - ax)
+    return one * other < 0.0
+
+
+@kernel
+def _is_free(uv, size, before, corner, first, last, px, py, qx, qy):  # type: ignore[no-untyped-def]
+    """Whether no corner between two rows stands in the way from a line to the next."""
+    low, high = min(px, qx), max(px, qx)
+    for k in range(first, last):
+        i = corner[k]
+        for j in (before[i], size[i]):
+            near = min(uv[i, 0], uv[j, 0]) <= high and max(uv[i, 0], uv[j, 0]) >= low
+            if near and _crosses(uv, i, j, px, py, qx, qy):
+                return False
+    return True
+
+
+@kernel
 def _hatch(  # type: ignore[no-untyped-def]
     xy,
     ring_start,
@@ -256,6 +305,8 @@ def _hatch(  # type: ignore[no-untyped-def]
         u, row, lowest = _crossings(uv, size, 0, b - a, spacing[c])
         lines, row_start = _lines(u, row, extend[c], shortest)
         above, follows = _neighbours(lines, row_start)
+        bands = row_start.shape[0] - 1 if join_within[c] > 0.0 else 0
+        band, corner, previous = _corners(uv, size, spacing[c], lowest, bands)
         of_row = np.empty(lines.shape[0], np.int64)
         for r in range(row_start.shape[0] - 1):
             for i in range(row_start[r], row_start[r + 1]):
@@ -287,9 +338,13 @@ def _hatch(  # type: ignore[no-untyped-def]
                     reach = np.hypot(u_in - px, v - py)
                     before = abs(points[w - 1, 0] - points[w - 2, 0])
                     if reach <= join_within[c] and before > reach and abs(u_out - u_in) > reach:
-                        points[w - 1, 0] -= 0.5 * reach if not forward else -0.5 * reach
-                        u_in += 0.5 * reach if forward else -0.5 * reach
-                        joined = True
+                        inward = 0.5 * reach if forward else -0.5 * reach
+                        between = band[of_row[i] - 1 - lowest], band[of_row[i] - lowest]
+                        ends = (px + inward, py - phase[c], u_in + inward, v - phase[c])
+                        joined = _is_free(uv, size, previous, corner, *between, *ends)
+                    if joined:
+                        points[w - 1, 0] += inward
+                        u_in += inward
                 if not joined:
                     if i != head:
                         paths += 1
