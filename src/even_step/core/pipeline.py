@@ -55,6 +55,7 @@ from even_step.core.solid_stages import (
     OVERHANG,
     REGIONS,
     STAGES_OF_PARTS,
+    TURN,
     WALLS,
 )
 from even_step.core.stages import Cache, StageCache, StageRun
@@ -195,6 +196,7 @@ def _units(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Plac
                 MESH: (solid.mesh, solid.key),
                 ONE_SHELL: (solid.is_one_shell, ""),
                 OVERHANG: (machine.overhang_limit, repr(machine.overhang_limit)),
+                TURN: (solid.turn, repr(solid.turn)),
             },
             title=solid.title,
         )

@@ -25,6 +25,7 @@ from even_step.core.slicing.ways import WaySettings
 Limits: TypeAlias = tuple[float, float, float, float]
 
 MESH: Given[Mesh] = Given("mesh", "solid")
+TURN: Given[float] = Given("turn", "solid")
 ONE_SHELL: Given[bool] = Given("one shell", "solid")
 OVERHANG: Given[Limits] = Given("overhang limits", "solid")
 LIE: Given[Lie] = Given("lie", "copy")
@@ -60,7 +61,7 @@ def _walls(it: Inputs) -> Walls:
 
 
 def _covers(it: Inputs) -> Covers:
-    records = it.record(CoverSettings), it.record(BridgeSettings)
+    records = it.record(CoverSettings).turned(it[TURN]), it.record(BridgeSettings)
     return covers(it[REGIONS], it[WALLS], it[HEIGHTS], *records, it.crew)
 
 
@@ -95,7 +96,7 @@ CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettin
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
 FOOT = Stage("foot", "solid", _foot, (REGIONS, HEIGHTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings))
 WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
-COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS), (CoverSettings, BridgeSettings))
+COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS, TURN), (CoverSettings, BridgeSettings))
 INFILL = Stage("infill", "copy", _infill, (WALLS, COVERS, HEIGHTS, LIE), (InfillSettings,), alike=_bare)
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), (LedgerSettings,))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue import mesh as mesh_keys
-from even_step.core.catalogue.setting import Value, take
+from even_step.core.catalogue.setting import take
 from even_step.core.errors import JobError
 from even_step.core.findings.finding import PlacedPart
 from even_step.core.job.arrange import over_beds, with_places
@@ -107,12 +107,16 @@ def files_of(job: Job, resolved: Resolved, run: StageRun) -> Files:
 
 @dataclass(frozen=True, eq=False)
 class PosedSolid:
-    """A posed mesh with the hash of what it was made from, what holds for it by extruder, and its part's name."""
+    """A posed mesh with the hash of what it was made from, and its part's name.
+
+    ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder.
+    """
 
     model: Model
     mesh: Mesh
     matrix: NDArray[np.float64]
     key: str
+    turn: float
     resolved: tuple[Resolved, ...]
     title: str
 
@@ -128,8 +132,8 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
     A solid is what is laid alike: one mesh in one pose with one set of settings. What does not depend on the settings
     in which they differ, solids of one mesh and pose share through the cache.
     """
-    solids: dict[tuple[str, tuple[Value, ...]], PosedSolid] = {}
-    numbers: dict[tuple[str, tuple[Value, ...]], int] = {}
+    solids: dict[tuple[object, ...], PosedSolid] = {}
+    numbers: dict[tuple[object, ...], int] = {}
     meshes: dict[str, Mesh] = {}
     solid_of: dict[Spot, int] = {}
     for spot, part, copy in stood(job):
@@ -138,13 +142,13 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         resolved = scopes.of(part)
-        key = stands, tuple(table.values[one] for table in resolved for one in OF_A_PART)
+        key = stands, copy.turn, *(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):
                 meshes[stands], _ = set_down(model.merged(), matrix)
         if key not in solids:
             numbers[key] = len(solids)
-            solids[key] = PosedSolid(model, meshes[stands], matrix, stands, resolved, part.name)
+            solids[key] = PosedSolid(model, meshes[stands], matrix, stands, copy.turn, resolved, part.name)
         solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
 

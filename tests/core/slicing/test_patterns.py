@@ -92,7 +92,7 @@ def test_the_gyroids_length_is_what_quadrature_gives():
     unit = GYROID_LENGTH * 1.0 / 1.0 / (2 * np.pi)
     square = shapely.box(0, 0, 20 * np.pi * unit, 20 * np.pi * unit)
     for z in heights[::20]:
-        lines = gyroid(low * unit, high * unit, 1.0, 1.0, z * unit)
+        lines = gyroid(low * unit, high * unit, 1.0, GYROID_LENGTH, z * unit)
         total += sum(shapely.LineString(line).intersection(square).length for line in lines)
     assert total / len(heights[::20]) / square.area == pytest.approx(1.0, rel=0.01)
 
@@ -100,7 +100,7 @@ def test_the_gyroids_length_is_what_quadrature_gives():
 def test_a_gyroid_lies_on_its_surface():
     unit = GYROID_LENGTH * 0.4 / 0.2 / (2 * np.pi)
     for z in (0.0, 1.0, 2.7, 7.3):
-        for line in gyroid(np.array([-20.0, -20.0]), np.array([20.0, 20.0]), 0.4, 0.2, z):
+        for line in gyroid(np.array([-20.0, -20.0]), np.array([20.0, 20.0]), 0.4, GYROID_LENGTH * 0.4 / 0.2, z):
             x, y = line.T / unit
             w = z / unit
             level = np.sin(x) * np.cos(y) + np.sin(y) * np.cos(w) + np.sin(w) * np.cos(x)
@@ -108,13 +108,22 @@ def test_a_gyroid_lies_on_its_surface():
 
 
 def test_a_hilbert_curve_visits_every_cell_once_and_steps_to_a_neighbour():
-    lines = hilbert(np.array([0.2, 0.2]), np.array([9.8, 9.8]), 0.5, 0.5, 0.0)
+    lines = hilbert(np.array([0.2, 0.2]), np.array([9.8, 9.8]), 0.5, 1.0, 0.0)
     cells = np.concatenate(lines)
     assert len(np.unique(np.round(cells, 6), axis=0)) == len(cells)
     inside = cells[((cells > 0) & (cells < 10)).all(axis=1)]
     assert len(inside) == 100
     for line in lines:
         assert np.abs(np.diff(line, axis=0)).sum(axis=1) == pytest.approx(np.ones(len(line) - 1))
+
+
+def test_full_lines_are_not_joined_across_a_notch_between_two_rows():
+    notched = shapely.Polygon([(-4, -3.9), (4, -3.9), (4, 0.5), (2.5, 0.6), (4, 0.7), (4, 3.9), (-4, 3.9)])
+    rooms = Rooms(np.array([notched], object), np.array([0.4]), np.array([1.0]), np.array([0]))
+    made = fill(rooms, PatternLayout("lines", 1.0, 0.0, (0.0, 0.0)), Crew(1))
+    lines = [shapely.LineString(made.xy[a:b]) for a, b in itertools.pairwise(made.start)]
+    assert len(lines) == 2, "one below the notch, one above"
+    assert shapely.union_all(lines).difference(notched.buffer(1e-3)).length == 0.0
 
 
 @pytest.mark.parametrize("pattern", ["gyroid", "cubic", "honeycomb", "triangles"])

@@ -58,9 +58,10 @@ FRAME = Setting(
     "choice",
     "part",
     "Whose frame the pattern lies in. In the part's, copies look alike, and a part keeps its infill wherever it is put "
-    "and however it is turned on the bed. In the bed's, it runs on from part to part.",
-    choices=("part", "bed"),
-    synonyms=("align", "origin", "pattern", "position"),
+    "and however it is turned on the bed. In the bed's, it runs on from part to part. Fitted, it lies in the middle of "
+    "the part with whole cells from wall to wall; the density comes as near as whole cells allow.",
+    choices=("part", "bed", "fitted"),
+    synonyms=("align", "origin", "pattern", "position", "centred", "centered", "whole cells", "ornament"),
     cost="The bed's frame costs time to slice: each copy is filled anew.",
     scopes=SCOPES,
 )

@@ -53,6 +53,10 @@ class CoverSettings:
         below = _layers_for(thick[::-1], self.bottom_thickness)[::-1]
         return np.maximum(self.top_layers, above), np.maximum(self.bottom_layers, below)
 
+    def turned(self, turn: float) -> CoverSettings:
+        """Return how full lines lie in a solid whose part is turned on the bed, degrees: they turn with the part."""
+        return replace(self, angle=self.angle + turn)
+
     def of_role(self, role: int) -> tuple[str, float]:
         """Return pattern and line width of a role."""
         return {
@@ -174,7 +178,7 @@ def _filled(
 
 
 def _layout(settings: CoverSettings, role: int) -> PatternLayout:
-    """Return how full lines lie: in the solid's own frame, so that copies share them."""
+    """Return how full lines lie: counted from the solid's own middle, so that copies share them."""
     pattern, _ = settings.of_role(role)
     return PatternLayout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
 

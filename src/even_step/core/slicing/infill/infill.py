@@ -16,6 +16,7 @@ from even_step.core.slicing.infill.grading import graded
 from even_step.core.slicing.infill.thick import in_storeys
 from even_step.core.slicing.patterns import families
 from even_step.core.slicing.patterns.branching import branching
+from even_step.core.slicing.patterns.fitting import span_of
 from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, PatternLayout, fill_layers, nothing
 from even_step.core.slicing.storeys import STACKED
 from even_step.core.slicing.walls import Walls
@@ -108,6 +109,8 @@ def infill(
     count = len(covers.which)
     thick = walls.height[covers.walls[covers.which]]
     layout, width = settings.layout(lie), settings.line_width
+    if settings.frame == "fitted" and not layout.is_full:
+        layout = replace(layout, fitted=span_of(covers.room, layout.angle))
     rooms = LayerRooms(covers.which, covers.room, thick, heights.cuts[:count])
     if layout.pattern == "branching":
         return (_branching(rooms, layout, settings),)
@@ -135,6 +138,6 @@ def _branching(rooms: LayerRooms, layout: PatternLayout, settings: InfillSetting
         min(2 * filled / layout.share, longest),
         longest,
         (layout.angle, layout.angle + 90.0),
-        layout.origin,
+        layout.fitted.middle if layout.fitted else layout.origin,
     )
     return Fill(INFILL, settings.line_width, np.arange(count), lines, np.zeros(count))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from even_step.core.plane import cut, region
 from even_step.core.plane.hatch import Strokes
 from even_step.core.plane.ragged import Index, Points
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.patterns.fitting import Span, whole_cells
 from even_step.core.slicing.patterns.rings import gathered
 from even_step.core.work import Crew, runs_of
 
@@ -41,13 +42,26 @@ class HowItLies(Protocol):
     def origin(self) -> tuple[float, float]:
         """A point the pattern is counted from, mm."""
 
+    @property
+    def fitted(self) -> Span | None:
+        """What it is fitted to, if it is."""
+
 
 def curves(rooms: Regions, filled: NDArray[np.float64], z: NDArray[np.float64], how: HowItLies, crew: Crew) -> Strokes:
     """Lay a pattern of curves in each room."""
-    draw = CURVES[how.pattern]
+    curve = CURVES[how.pattern]
     cos, sin = np.cos(np.radians(how.angle)), np.sin(np.radians(how.angle))
     turn = np.array([[cos, -sin], [sin, cos]])
     bounds = region.bounds(rooms)
+    cell = np.array([curve.cell(float(one), how.share) for one in filled])
+    origin = np.tile(how.origin, (len(rooms), 1))
+    if how.fitted:
+        if curve.middle is None:
+            origin[:] = how.fitted.middle
+        else:
+            cell = whole_cells(cell, how.fitted.along)
+            begin = np.stack((np.full(len(cell), -how.fitted.along / 2), -curve.middle * cell), axis=1)
+            origin = begin @ turn.T + how.fitted.middle
 
     def lay(first: int, last: int) -> tuple[Points, Index, Index]:
         drawn: list[list[Points]] = []
@@ -55,20 +69,19 @@ def curves(rooms: Regions, filled: NDArray[np.float64], z: NDArray[np.float64], 
             if np.isnan(bounds[i, 0]):
                 drawn.append([])
                 continue
-            x0, y0, x1, y1 = bounds[i] - np.tile(how.origin, 2)
+            x0, y0, x1, y1 = bounds[i] - np.tile(origin[i], 2)
             corners = np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)]) @ turn
             low, high = corners.min(axis=0), corners.max(axis=0)
-            lines = draw(low, high, float(filled[i]), how.share, float(z[i]))
-            drawn.append([line @ turn.T + how.origin for line in lines])
+            lines = curve.draw(low, high, float(filled[i]), float(cell[i]), float(z[i]))
+            drawn.append([line @ turn.T + origin[i] for line in lines])
         return cut.lines_within(drawn, rooms[first:last], SHORTEST)
 
     return gathered(crew.each(lay, runs_of(region.area(rooms), most=20_000)))
 
 
-def honeycomb(low: Points, high: Points, filled: float, share: float, _: float) -> list[Points]:
+def honeycomb(low: Points, high: Points, filled: float, cell: float, _: float) -> list[Points]:
     """Draw hexagons as columns that zigzag; where two columns share a wall their lines lie side by side."""
-    side = _hexagon(filled, share)
-    half = np.sqrt(3.0) / 2 * side
+    side, half = cell / np.sqrt(3.0), cell / 2
     first, last = int(np.floor(low[0] / half)) - 1, int(np.ceil(high[0] / half)) + 1
     steps = np.arange(int(np.floor(low[1] / (3 * side))) - 1, int(np.ceil(high[1] / (3 * side))) + 1)
     rise = np.array([0.0, 1.0, 1.5, 2.5]) * side
@@ -82,7 +95,7 @@ def honeycomb(low: Points, high: Points, filled: float, share: float, _: float) 
 
 
 def _hexagon(filled: float, share: float) -> float:
-    """Return the side ``a`` of the hexagons that a density asks for.
+    """Return how wide the hexagons are that a density asks for, ``√3·a`` of their side ``a``.
 
     A column √3/2·a wide has a line of ``2·a + 2·√((√3/2·a − s)² + a²/4)`` to each 3·a.
     """
@@ -92,16 +105,16 @@ def _hexagon(filled: float, share: float) -> float:
         half = np.sqrt(3.0) / 2 * side
         length = 2 * side + 2 * np.hypot(max(half - filled, 0.0), side / 2)
         low, high = (side, high) if filled * length / (3 * side * half) > share else (low, side)
-    return high
+    return float(np.sqrt(3.0) * high)
 
 
-def gyroid(low: Points, high: Points, filled: float, share: float, z: float) -> list[Points]:
+def gyroid(low: Points, high: Points, _: float, cell: float, z: float) -> list[Points]:
     """Draw sin x cos y + sin y cos z + sin z cos x = 0 at a height.
 
     Solved for x where |sin z| ≥ |cos z|, else for y: ``A·sin(x + φ) = −sin y cos z`` with ``A² = cos² y + sin² z``
     and ``tan φ = sin z / cos y``, whose two solutions a period are the curves.
     """
-    unit = GYROID_LENGTH * filled / share / (2 * np.pi)  # mm a radian
+    unit = cell / (2 * np.pi)  # mm a radian
     low, high, z = low / unit, high / unit, z / unit
     upright = abs(np.sin(z)) >= abs(np.cos(z))
     along, across = (1, 0) if upright else (0, 1)
@@ -123,9 +136,8 @@ def gyroid(low: Points, high: Points, filled: float, share: float, z: float) -> 
     return out
 
 
-def hilbert(low: Points, high: Points, filled: float, share: float, _: float) -> list[Points]:
+def hilbert(low: Points, high: Points, _: float, cell: float, __: float) -> list[Points]:
     """Draw the part of a Hilbert curve that crosses a box; its cells are as wide as the density asks."""
-    cell = filled / share
     reach = float(np.abs(np.concatenate((low, high))).max()) / cell + 2
     order = max(1, int(np.ceil(np.log2(2 * reach))))
     shift = 2 ** (order - 1)
@@ -158,7 +170,7 @@ def _hilbert_squares(order: int, first: Index, last: Index) -> NDArray[np.float6
     return np.asarray(np.floor(corner + (along + aside) / 2))
 
 
-def star_spiral(low: Points, high: Points, filled: float, share: float, _: float) -> list[Points]:
+def star_spiral(low: Points, high: Points, _: float, cell: float, __: float) -> list[Points]:
     """Draw eight-pointed stars round the origin, each a spacing out of the last, as one spiral.
 
     All sides of a star are as far from its middle, so that neighbouring stars lie a spacing apart everywhere.
@@ -166,7 +178,7 @@ def star_spiral(low: Points, high: Points, filled: float, share: float, _: float
     reach = float(np.hypot(*np.maximum(np.abs(low), np.abs(high))))
     tip, half = STAR_TIP, np.pi / STAR_POINTS
     side = tip * np.sin(half) / np.sqrt(tip * tip + 1 - 2 * tip * np.cos(half))  # how far sides are, inner corners at 1
-    apart = filled / share / side
+    apart = cell / side
     corners = 2 * STAR_POINTS
     count = (int(np.ceil(reach / (side * apart))) + 2) * corners + 1
     number = np.arange(count)
@@ -174,9 +186,25 @@ def star_spiral(low: Points, high: Points, filled: float, share: float, _: float
     return [np.stack((np.cos(number * half), np.sin(number * half)), axis=1) * radius[:, None]]
 
 
-CURVES: dict[str, Callable[[Points, Points, float, float, float], list[Points]]] = {
-    "honeycomb": honeycomb,
-    "gyroid": gyroid,
-    "hilbert": hilbert,
-    "star-spiral": star_spiral,
+def _one_line(filled: float, share: float) -> float:
+    """Return how wide cells are that hold one line each."""
+    return filled / share
+
+
+class Curve(NamedTuple):
+    """A pattern of curves: how wide a cell is by plastic width and share, how it is drawn, and how it is fitted.
+
+    ``middle`` is where a cell has its middle across the pattern, in cells; none of a pattern about one point.
+    """
+
+    cell: Callable[[float, float], float]
+    draw: Callable[[Points, Points, float, float, float], list[Points]]
+    middle: float | None
+
+
+CURVES = {
+    "honeycomb": Curve(_hexagon, honeycomb, 0.5 / np.sqrt(3.0)),
+    "gyroid": Curve(lambda filled, share: GYROID_LENGTH * filled / share, gyroid, 0.0),
+    "hilbert": Curve(_one_line, hilbert, 0.0),
+    "star-spiral": Curve(_one_line, star_spiral, None),
 }

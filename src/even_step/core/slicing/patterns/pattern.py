@@ -15,6 +15,7 @@ from even_step.core.plane.region import Regions
 from even_step.core.slicing.laid import Strands, no_strands
 from even_step.core.slicing.patterns import curves, families
 from even_step.core.slicing.patterns.end_runs import with_end_runs
+from even_step.core.slicing.patterns.fitting import Span
 from even_step.core.slicing.patterns.rings import concentric
 from even_step.core.work import Crew, runs_of
 
@@ -51,7 +52,8 @@ class PatternLayout:
 
     Share of plastic (0 to 1), angle in degrees, where it begins in the solid's frame, how far lines reach past the
     region and run along it, mm; by how many spacings parallel lines are shifted aside;
-    whether they are to be laid row by row; the share of which this is a part, where a pattern is laid in several.
+    whether they are to be laid row by row; the share of which this is a part, where a pattern is laid in several;
+    what it is fitted to, if it is, and then it begins there.
     """
 
     pattern: str
@@ -63,6 +65,7 @@ class PatternLayout:
     shift: float = 0.0
     in_rows: bool = False
     whole: float = 0.0
+    fitted: Span | None = None
 
     @property
     def is_full(self) -> bool:
@@ -193,15 +196,20 @@ def _families(rooms: Rooms, layout: PatternLayout, reach: float, crew: Crew) -> 
     """Lay one or more families of parallel lines."""
     angle, phase = families.FAMILIES[layout.pattern](layout.angle, rooms.turn, rooms.z)
     cells = angle.shape[1]
-    spacing = np.repeat(rooms.filled * cells / layout.share, cells)
+    # Of a pattern that is laid in several, each part has its rows where the undivided one has some of its own.
+    times = (layout.whole or layout.share) / layout.share
+    undivided = np.repeat(rooms.filled * cells / (layout.share * times), cells).reshape(-1, cells)
+    origin = layout.origin
+    if layout.fitted:
+        undivided, origin = families.fitted(undivided, angle - layout.angle, layout.angle, layout.fitted)
+    spacing = (undivided * times).ravel()
     shift = spacing.reshape(-1, cells) * layout.shift
     if layout.pattern == "kagome":
-        undivided = spacing * layout.share / (layout.whole or layout.share)
-        shift = shift + undivided.reshape(-1, cells) * families.KAGOME_SHIFT
+        shift = shift + undivided * families.KAGOME_SHIFT
     how = Hatch(
         angle.ravel(),
         spacing,
-        layout.origin,
+        origin,
         np.full(len(spacing), reach),
         spacing * (JOIN_WITHIN if layout.is_full and cells == 1 else 0.0),
         phase=(phase + shift).ravel(),
