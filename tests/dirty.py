@@ -16,6 +16,7 @@ from even_step.core.slicing.ordering import OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, outlines_of
 from even_step.core.slicing.walls import WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
+from even_step.core.toolpath.roles import ROLES
 
 
 def _polygon(random, sides, radius, wobble=0.0):
@@ -127,4 +128,5 @@ def through_every_stage(outline, values, hands, bore=0.4):
     filled = infill(laid, covered, heights, chosen.lie((0.0, 0.0), 0.0), chosen, hands)
     fills = (*covered.fills, *filled, *covered.tops)
     blocks = order_lines(outlines, laid, fills, take(OrderSettings, values), take(WaySettings, values), hands)
-    return blocks, ledger(outlines, covered, blocks, thick, take(LedgerSettings, values, bore=bore), hands)
+    reckoned = [take(LedgerSettings, values, bore=bore)] * len(ROLES)
+    return blocks, ledger(outlines, covered, blocks, thick, reckoned, hands)

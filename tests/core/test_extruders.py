@@ -166,6 +166,37 @@ def test_a_second_material_lays_with_its_own_settings(tmp_path):
     assert "M109 T1 S233" in done.gcode.read_text()
 
 
+def test_the_ledger_reckons_each_line_with_its_own_extruders_flow(tmp_path):
+    """What of a layer is laid by a second extruder that gives less is that much less; walls are as before."""
+    petg = find(Material, "PETG")
+    lean = petg.model_copy(update={"settings": {**petg.settings, "flow.amount": 90}})
+    ledgers, laid_by = [], []
+    for material in (petg, lean):
+        job = twin(tmp_path, 30, settings={"extruder.infill": 2}, materials=("PLA", "PLA"))
+        done = slice_again(tmp_path, job.model_copy(update={"materials": (job.materials[0], material)}))
+        ledgers.append(done.sliced.ledgers[0].rows[5:12, 1])
+        path = done.sliced.toolpath
+        mine = (path.part == 0) & (path.layer_of_path() >= 5) & (path.layer_of_path() < 12)
+        laid_by.append(by_extruder(done, mine) / np.diff(path.top)[5])
+    assert ledgers[0].sum() == pytest.approx(laid_by[0].sum(), rel=0.005)
+    assert ledgers[1].sum() == pytest.approx(laid_by[1].sum(), rel=0.005)
+    assert ledgers[0].sum() - ledgers[1].sum() == pytest.approx(0.1 * laid_by[0][1], rel=0.05)
+
+
+def test_the_bed_is_as_warm_as_the_material_in_use_that_wants_it_warmest(tmp_path):
+    """What is loaded but lays nothing has no say."""
+    for settings, wanted in (({"extruder.infill": 2}, 75), ({}, 60)):
+        job = twin(tmp_path, 24, settings=settings)
+        warm = tuple(
+            one.model_copy(update={"settings": {**one.settings, "heat.bed": heat}})
+            for one, heat in zip(job.materials, (60, 75), strict=True)
+        )
+        done = slice_again(tmp_path, job.model_copy(update={"materials": warm}))
+        assert f"M190 S{wanted}\n" in done.gcode.read_text()
+        rate = job.machine.heating.bed_rate
+        assert done.report["heat_up_s"] >= (wanted - 25) / rate * 0.9
+
+
 def test_a_change_counts_toward_the_least_time_of_its_layer(tmp_path):
     """It takes its own time whatever the pace, and the lines are slowed for what is lacking then."""
     slow = {"extruder.infill": 2, "cooling.least_layer_time": 60, "cooling.least_speed": 1, "purge.volume": 5}

@@ -26,7 +26,9 @@ from tests.slicing_help import job_of, slice_again
 from tests.spots import nth_part, nth_spot
 
 BARE = {"infill.end_run": 0, "infill.overlap": 0}
-OF_A_SOLID = {record for stage in GRAPH for record in (() if stage.of == "bed" else stage.records) + stage.own}
+OF_A_SOLID = {
+    record for stage in GRAPH for record in (*(() if stage.of == "bed" else stage.records), *stage.own, *stage.by_role)
+}
 
 
 @pytest.fixture

@@ -10,6 +10,7 @@ from typing import Any, Generic, Literal, TypeVar, cast
 from even_step.core.catalogue.setting import Value, settings_read_by, take
 from even_step.core.motion.records import Records
 from even_step.core.stages import StageRun
+from even_step.core.toolpath.roles import TABLE
 from even_step.core.work import Crew
 
 T = TypeVar("T")
@@ -43,6 +44,8 @@ class Stage(Generic[T]):
         The records of settings it reads: a solid's or a copy's own, the job's for the bed.
     own
         Records a stage of the bed reads from each copy.
+    by_role
+        Records it reads for each role of lines, as they hold for the extruder that lays it.
     alike
         Tells results apart by what they hold rather than by what they came from, where that is said quickly.
     """
@@ -53,6 +56,7 @@ class Stage(Generic[T]):
     needs: tuple[Stage[Any] | Given[Any], ...] = ()
     records: tuple[type, ...] = ()
     own: tuple[type, ...] = ()
+    by_role: tuple[type, ...] = ()
     alike: Callable[[T], str] | None = None
 
 
@@ -105,6 +109,11 @@ class Unit:
         rest = {name: self.fixed[extruder][name] for name in _fields(kind) if name not in settings}
         return take(kind, self.tables[extruder], **rest)
 
+    def by_role(self, kind: type[R]) -> tuple[R, ...]:
+        """Fill a record of settings for each role of lines, with the extruder that lays it."""
+        of_tool = {tool: self.record(kind, number) for tool, number in self.tools.items()}
+        return tuple(of_tool.get(role.tool, of_tool["walls"]) for role in TABLE)
+
     def records(self, kind: type[R]) -> list[R]:
         """Fill a record of settings for each extruder."""
         return [self.record(kind, extruder) for extruder in range(len(self.tables))]
@@ -142,6 +151,12 @@ class Inputs:
         if kind not in self.stage.records:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__}")
         return self.unit.record(kind)
+
+    def by_role(self, kind: type[R]) -> tuple[R, ...]:
+        """Return one of the stage's records for each role of lines."""
+        if kind not in self.stage.by_role:
+            raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by role")
+        return self.unit.by_role(kind)
 
     def records(self, kind: type[R]) -> Records[R]:
         """Return a record for the job and one for each copy."""
@@ -183,6 +198,7 @@ class Runner:
             known = [key for needed in stage.needs for key in self._keys(needed, unit)]
             known += [repr(unit.record(kind)) for kind in stage.records]
             known += [repr(records_of(unit, kind)) for kind in stage.own]
+            known += [repr(unit.by_role(kind)) for kind in stage.by_role]
             value, key = self.run.stage(stage.name, (stage.of, *known), lambda: self._make(stage, unit))
             self._made[place] = value, stage.alike(value) or key if stage.alike else key
         return self._made[place]

@@ -10,6 +10,7 @@ import numpy as np
 
 from even_step import __version__
 from even_step.core.findings.finding import SlicedSolid
+from even_step.core.job.cascade import bed_heat
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
 from even_step.core.motion.fan import path_fans
@@ -61,9 +62,8 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
 def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> dict[str, Any]:
     """Return the report as a record that JSON can hold."""
     heat = sliced.job.machine.heating
-    values = sliced.scopes.job.values
-    used = [one["extruder"] - 1 for one in material_used(sliced)]
-    hottest = max(float(sliced.scopes.whole[number].values["heat.first_nozzle"]) for number in used)
+    used = [sliced.scopes.whole[one["extruder"] - 1] for one in material_used(sliced)]
+    hottest = max(float(table.values["heat.first_nozzle"]) for table in used)
     return {
         "version": REPORT_VERSION,
         "program": f"even-step {__version__}",
@@ -82,7 +82,7 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         },
         "time_s": sliced.plan.total,
         "time_by_role_s": time_by_role(sliced.toolpath, sliced.plan),
-        "heat_up_s": heat_up_time(heat, hottest, float(values["heat.bed"])),
+        "heat_up_s": heat_up_time(heat, hottest, bed_heat(used)),
         "material": material_used(sliced),
         "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),

@@ -87,7 +87,7 @@ def _foot(it: Inputs) -> Foot:
 
 
 def _ledger(it: Inputs) -> Ledger:
-    return ledger(it[REGIONS], it[COVERS], it[BLOCKS], it[HEIGHTS].thick, it.record(LedgerSettings), it.crew)
+    return ledger(it[REGIONS], it[COVERS], it[BLOCKS], it[HEIGHTS].thick, it.by_role(LedgerSettings), it.crew)
 
 
 HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeights))
@@ -99,6 +99,6 @@ WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
 COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS, TURN), (CoverSettings, BridgeSettings))
 INFILL = Stage("infill", "copy", _infill, (WALLS, COVERS, HEIGHTS, LIE), (InfillSettings,), alike=_bare)
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
-LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), (LedgerSettings,))
+LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
 STAGES_OF_PARTS = (HEIGHTS, HANGING, CONTOURS, REGIONS, FOOT, WALLS, COVERS, INFILL, BLOCKS, LEDGER)

@@ -42,7 +42,7 @@ BED = Setting(
     "Bed temperature",
     "temperature",
     60.0,
-    "How warm the bed is kept. 0 leaves it cold.",
+    "How warm the bed is kept; 0 leaves it cold. With several materials it is as the one that wants it warmest.",
     range=(0.0, 200.0),
     step=5.0,
     level="wider",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from even_step.core.catalogue import CATALOGUE
@@ -73,6 +73,11 @@ def resolve(job: Job) -> Scopes:
 def tools_of(values: Mapping[str, Value]) -> dict[str, int]:
     """Return which extruder lays what, counted from 0."""
     return {tool: int(values[f"extruder.{tool}"]) - 1 for tool in TOOLS if f"extruder.{tool}" in values}
+
+
+def bed_heat(tables: Iterable[Resolved]) -> float:
+    """Return how warm the bed is kept for materials that lie on it together, °C: as the one that wants it warmest."""
+    return max(float(table.values["heat.bed"]) for table in tables)
 
 
 def used_extruders(job: Job) -> list[int]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from dataclasses import replace
 
 import numpy as np
 
-from even_step.core.job.cascade import Resolved
+from even_step.core.job.cascade import Resolved, bed_heat
 from even_step.core.job.model import Machine
 from even_step.core.motion.own_code import own_code
 from even_step.core.motion.plan import MotionPlan
@@ -33,8 +34,10 @@ class ExtruderCode:
 
     @property
     def table(self) -> Resolved:
-        """What holds with the extruder that begins."""
-        return self._tables[self.first]
+        """What holds with the extruder that begins, and of the bed for all that are used."""
+        begins = self._tables[self.first]
+        warm = bed_heat(self._tables[number] for number in self.used or [0])
+        return replace(begins, values={**begins.values, "heat.bed": warm})
 
     def head(self) -> str:
         """Return what is said once all is hot: how hot the others wait, and who begins."""

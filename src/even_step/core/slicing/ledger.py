@@ -7,6 +7,7 @@ average show where plastic lies twice. Rows lie as close as a fixed budget allow
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -79,10 +80,17 @@ def ledger(
     covers: Covers,
     blocks: Blocks,
     thick: NDArray[np.float64],
-    settings: LedgerSettings,
+    settings: Sequence[LedgerSettings],
     crew: Crew,
 ) -> Ledger:
     """Measure each distinct layer of a solid.
+
+    Parameters
+    ----------
+    outlines, covers, blocks, thick
+        Of the solid; the thickness of its layers in mm, (L,).
+    settings
+        By role: each line is reckoned as the extruder gives it that lays it.
 
     Notes
     -----
@@ -107,10 +115,11 @@ def ledger(
             height = unique[i, 3] / 1e6
             width = paths.width[p:q].astype(np.float64)
             own = np.where(paths.height[p:q] > 0, paths.height[p:q], height).astype(np.float64)
-            bridge, flow = paths.role[p:q] == BRIDGE, settings.flow_of(first=bool(unique[i, 4]))
+            role = paths.role[p:q]
+            bridge, flow = role == BRIDGE, flows[unique[i, 4]][role]
             section = line_section(bridge, width, own, strand, flow)
             # A strand hangs below its layer: beside its neighbour it fills no more than its own width.
-            beside = np.where(bridge, np.minimum(section / own, settings.bore), section / own)
+            beside = np.where(bridge, np.minimum(section / own, over_air.bore), section / own)
             out[i - first] = _measure(
                 shapes.xy,
                 shapes.start[a : m + 1],
@@ -127,7 +136,9 @@ def ledger(
             )
         return out
 
-    strand = strand_section(settings.bore, settings.bridge_flow)
+    over_air = settings[BRIDGE]
+    strand = strand_section(over_air.bore, over_air.bridge_flow)
+    flows = [np.array([one.flow_of(first=first) for one in settings]) for first in (False, True)]
     points = paths.start[spans[:, 1]] - paths.start[spans[:, 0]]
     done = crew.each(measure, runs_of(points, most=100_000))
     measured = (np.concatenate(done) if done else np.zeros((0, len(COLUMNS) + 2)))[place.ravel()]
