@@ -44,7 +44,9 @@ def _off_the_edge(evidence: Evidence) -> list[Finding]:
     if len(path.xy) == 0:
         return []
     bed = evidence.job.machine.bed
-    if surely_on(bed, np.array([path.xy.min(axis=0), path.xy.max(axis=0)]), float(path.width.max()) / 2):
+    x, y = path.xy.T  # one by one is ten times as fast as both along an axis
+    bounds = np.array([(x.min(), y.min()), (x.max(), y.max())])
+    if surely_on(bed, bounds, float(path.width.max()) / 2):
         return []
     off = beyond(bed, path.xy) + np.repeat(path.width / 2, np.diff(path.start))
     worst = int(np.argmax(off))
