@@ -28,7 +28,7 @@ def material_used(sliced: Sliced) -> list[dict[str, Any]]:
     """Return length, volume, mass and cost of each material in use, with its extruder counted from 1."""
     volumes = np.bincount(sliced.toolpath.extruder, sliced.plan.volume, len(sliced.job.materials))
     used = []
-    for i in np.unique(sliced.toolpath.extruder).tolist() or [0]:
+    for i in sliced.toolpath.extruders or [0]:
         material, volume = sliced.job.materials[i], float(volumes[i])
         mass = volume / 1000.0 * material.density
         used.append(
@@ -62,7 +62,8 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
 def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> dict[str, Any]:
     """Return the report as a record that JSON can hold."""
     heat = sliced.job.machine.heating
-    used = [sliced.scopes.whole[one["extruder"] - 1] for one in material_used(sliced)]
+    materials = material_used(sliced)
+    used = [sliced.scopes.whole[one["extruder"] - 1] for one in materials]
     hottest = max(float(table.values["heat.first_nozzle"]) for table in used)
     return {
         "version": REPORT_VERSION,
@@ -83,7 +84,7 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "time_s": sliced.plan.total,
         "time_by_role_s": time_by_role(sliced.toolpath, sliced.plan),
         "heat_up_s": heat_up_time(heat, hottest, bed_heat(used)),
-        "material": material_used(sliced),
+        "material": materials,
         "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),
         "mass_by_role_g": _mass_by_role(sliced),

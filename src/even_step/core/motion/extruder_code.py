@@ -24,7 +24,7 @@ class ExtruderCode:
     def __init__(self, machine: Machine, tables: tuple[Resolved, ...], toolpath: Toolpath, plan: MotionPlan) -> None:
         self._machine, self._tables = machine, tables
         self._toolpath = toolpath
-        self.used = sorted(set(toolpath.extruder.tolist()))
+        self.used = toolpath.extruders
         self.first = int(toolpath.extruder[0]) if len(toolpath.extruder) else 0
         self.heats = {number: _heats(toolpath, tables[number]) for number in self.used or [0]}
         self._before: dict[int, list[str]] = defaultdict(list)

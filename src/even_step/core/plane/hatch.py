@@ -251,11 +251,10 @@ def _crosses(uv, i, j, px, py, qx, qy):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _is_free(uv, size, before, corner, first, last, px, py, qx, qy):  # type: ignore[no-untyped-def]
-    """Whether no corner between two rows stands in the way from a line to the next."""
+def _is_free(uv, size, before, corner, px, py, qx, qy):  # type: ignore[no-untyped-def]
+    """Whether none of the corners between two rows stands in the way from a line to the next."""
     low, high = min(px, qx), max(px, qx)
-    for k in range(first, last):
-        i = corner[k]
+    for i in corner:
         for j in (before[i], size[i]):
             near = min(uv[i, 0], uv[j, 0]) <= high and max(uv[i, 0], uv[j, 0]) >= low
             if near and _crosses(uv, i, j, px, py, qx, qy):
@@ -339,9 +338,9 @@ def _hatch(  # type: ignore[no-untyped-def]
                     before = abs(points[w - 1, 0] - points[w - 2, 0])
                     if reach <= join_within[c] and before > reach and abs(u_out - u_in) > reach:
                         inward = 0.5 * reach if forward else -0.5 * reach
-                        between = band[of_row[i] - 1 - lowest], band[of_row[i] - lowest]
+                        here = corner[band[of_row[i] - 1 - lowest] : band[of_row[i] - lowest]]
                         ends = (px + inward, py - phase[c], u_in + inward, v - phase[c])
-                        joined = _is_free(uv, size, previous, corner, *between, *ends)
+                        joined = len(here) == 0 or _is_free(uv, size, previous, here, *ends)
                     if joined:
                         points[w - 1, 0] += inward
                         u_in += inward

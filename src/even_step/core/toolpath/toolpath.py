@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -71,6 +72,11 @@ class Toolpath:
         """How many layers there are."""
         return len(self.top)
 
+    @cached_property
+    def extruders(self) -> list[int]:
+        """Which extruders lay something, in their order."""
+        return [int(number) for number in np.flatnonzero(np.bincount(self.extruder))]
+
     def lengths(self) -> NDArray[np.float64]:
         """Return the length of each path, (P,), mm."""
         return np.asarray(_lengths(self.xy, self.start))
@@ -86,7 +92,7 @@ class Toolpath:
     def changes(self) -> NDArray[np.int8]:
         """Tell before which paths another extruder takes over, (P,): 1 for the first time, 2 again; else 0."""
         out = np.zeros(len(self.role), np.int8)
-        at = np.flatnonzero(np.diff(self.extruder.astype(np.int64))) + 1
+        at = np.flatnonzero(self.extruder[1:] != self.extruder[:-1]) + 1
         seen = set(self.extruder[:1].tolist())
         for p, extruder in zip(at.tolist(), self.extruder[at].tolist(), strict=True):
             out[p] = 2 if extruder in seen else 1
