@@ -31,7 +31,7 @@ def station_marks(desk: Desk, scene: Scene) -> dict[str, Mark]:
     if last is not None:
         if last.machine != job.machine or last.materials != job.materials:
             marks["Machine"] = "changed", "changed since the last slice"
-        if last.parts != job.parts:
+        if (last.parts, last.order, last.tower) != (job.parts, job.order, job.tower):
             marks["Parts"] = "changed", "changed since the last slice"
         if last.recipe != job.recipe or last.settings != job.settings:
             marks["Recipe"] = "changed", "changed since the last slice"

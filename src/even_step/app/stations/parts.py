@@ -14,6 +14,7 @@ from even_step.app.files import JobFiles
 from even_step.app.stations.body_fields import BodyFields, ReadFields
 from even_step.app.stations.layout_fields import LayoutFields
 from even_step.app.stations.measure_fields import MeasureFields
+from even_step.app.stations.order_fields import OrderFields
 from even_step.app.stations.own_fields import OwnFields
 from even_step.app.stations.part_fields import CopyFields, MoveFields, ToolFields, TurnFields
 from even_step.app.stations.part_rows import PartRows
@@ -72,6 +73,8 @@ class PartsStation(Sheet):
             self.add(group)
         self._figures = self._make_figures()
         self.add(self._figures)
+        self._order = OrderFields(desk)
+        self.add(self._order)
         self._layout = LayoutFields(desk, self.wants.emit)
         self.add(self._layout)
         desk.store.changed.connect(self.refresh)
@@ -178,6 +181,7 @@ class PartsStation(Sheet):
         self._figures.setVisible(picked)
         self._layout.setVisible(bool(job.parts))
         self._layout.refresh()
+        self._order.refresh()
         self._told.refresh()
         self._ask_figures()
 

@@ -34,7 +34,9 @@ def on_bed(job: Job, bed: int) -> Job:
         if copies:
             parts.append(part.model_copy(update={"copies": copies, "hidden_bodies": ()}))
     # Ids given to what is elsewhere or gone make no difference either.
-    alone = job.model_copy(update={"parts": tuple(parts), "beds": job.beds[bed : bed + 1], "ids_given": 0})
+    order = tuple(name for name in job.order if any(part.id == name for part in parts))
+    fields = {"parts": tuple(parts), "order": order, "beds": job.beds[bed : bed + 1], "ids_given": 0}
+    alone = job.model_copy(update=fields)
     return job if job == alone else alone
 
 

@@ -32,6 +32,10 @@ def differences(old: Job, new: Job) -> list[str]:
             if before[key] != after[key]:
                 was = value_text(setting, before[key]).removesuffix(f" {setting.unit}" if setting.unit else "\0")
                 told.append(f"{setting.label.lower()} {was} → {value_text(setting, after[key])}")
+    if old.order != new.order:
+        told.append("another order of parts")
+    if old.tower != new.tower:
+        told.append("tower elsewhere")
     return told + _parts(old.parts, new.parts)
 
 

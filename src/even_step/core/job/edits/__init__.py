@@ -4,7 +4,7 @@ from even_step.core.job.edits.bodies import bodies_of, joined_again, split_off, 
 from even_step.core.job.edits.change import with_part
 from even_step.core.job.edits.copies import MOST_COPIES, added, copied, cut_loose, removed, with_copies, with_mark
 from even_step.core.job.edits.lining import Side, aligned, distributed
-from even_step.core.job.edits.means import on_machine, with_material, with_recipe
+from even_step.core.job.edits.means import in_order, on_machine, with_material, with_recipe
 from even_step.core.job.edits.places import Pair, in_the_middle, laid_at, moved, on_grid, placed_at, without_places
 from even_step.core.job.edits.poses import in_unit, mirrored, posed_as, posed_by, sized, sized_by, turned
 from even_step.core.job.edits.settings import (
@@ -24,6 +24,7 @@ __all__ = [
     "copied",
     "cut_loose",
     "distributed",
+    "in_order",
     "in_the_middle",
     "in_unit",
     "joined_again",

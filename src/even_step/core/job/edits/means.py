@@ -1,6 +1,8 @@
-"""Edits of what the job is printed with: the machine, its materials, the recipe."""
+"""Edits of what the job is printed with and in which order: the machine, its materials, the recipe."""
 
 from __future__ import annotations
+
+from collections.abc import Iterable
 
 import numpy as np
 
@@ -41,3 +43,9 @@ def with_material(job: Job, extruder: int, material: Material | None) -> Job:
 def with_recipe(job: Job, recipe: Recipe) -> Job:
     """Follow another recipe; what the job itself changed stays changed."""
     return job.model_copy(update={"recipe": recipe})
+
+
+def in_order(job: Job, parts: Iterable[str]) -> Job:
+    """Lay parts one by one in an order; those it leaves out come after, in the safest one."""
+    there = {part.id for part in job.parts}
+    return job.model_copy(update={"order": tuple(part for part in parts if part in there)})
