@@ -98,6 +98,7 @@ class JobFiles(QObject):
         self.path = path
         self._desk.selection.pick(())
         self._desk.whose.choose(())
+        self._desk.measuring.clear()
         self._desk.view.set("bed", 0)
         self._desk.trials.forget()
         self._desk.store.open(job)

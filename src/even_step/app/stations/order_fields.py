@@ -57,8 +57,8 @@ class OrderFields(Group):
     def _wished(self, number: int, part: Part, wished: list[Part]) -> QHBoxLayout:
         """Return the line of a part that has its place in the order."""
         left = wished[:number] + wished[number + 1 :]
-        earlier = self._button("▲", f"earlier {part.id}", f"Lay {part.name} earlier", left, part, number - 1)
-        later = self._button("▼", f"later {part.id}", f"Lay {part.name} later", left, part, number + 1)
+        earlier = self._button("↑", f"earlier {part.id}", f"Lay {part.name} earlier", left, part, number - 1)
+        later = self._button("↓", f"later {part.id}", f"Lay {part.name} later", left, part, number + 1)
         earlier.setEnabled(number > 0)
         later.setEnabled(number < len(left))
         free = button("✕", f"anywhere {part.id}", partial(self._lay, left, part), role="plain")
