@@ -11,7 +11,7 @@ from even_step.app.widgets.marks import mark_icon
 from even_step.app.widgets.sheet import button, clear
 from even_step.core.job.beds import bed_count, spots_on
 from even_step.core.job.room import lack_of_room
-from even_step.core.job.spots import copy_at
+from even_step.core.job.spots import stood
 
 HEIGHT = 30
 
@@ -55,7 +55,8 @@ class BedTabs(QWidget):
     def _mark(self, bed: int, tab: QPushButton) -> None:
         """Mark a bed on which a part leaves the volume; what touches shows once the bed is in view."""
         job = self._desk.job
-        stands = [(copy_at(job, spot).at, self._desk.stand(spot)) for spot in spots_on(job, bed)]
+        shelf = self._desk.shelf
+        stands = [(copy.at, shelf.stand_of(part, copy)) for _, part, copy in stood(job) if copy.bed == bed]
         wrong = any(at and stand and lack_of_room(job.machine, at, stand.size) for at, stand in stands)
         tab.setIcon(mark_icon("stop") if wrong else QIcon())
         tab.setAccessibleName(f"{tab.text()}, a part is outside" if wrong else tab.text())
