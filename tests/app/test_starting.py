@@ -104,3 +104,14 @@ def test_without_opengl_the_canvas_says_so_and_nothing_breaks(hand, monkeypatch)
     hand.qtbot.wait(50)
     assert hand.canvas.picture.isNull()
     assert hand.canvas.grab().toImage() != QImage()
+
+
+def test_the_window_shows_before_kernels_and_polygons_are_loaded():
+    code = (
+        "import sys, even_step.app.main, even_step.app.window;"
+        "print(*sorted({'numba', 'shapely', 'scipy'} & set(sys.modules)))"
+    )
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    command = [sys.executable, "-c", code]
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=60)
+    assert done.stdout.strip() == ""

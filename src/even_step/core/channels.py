@@ -1,35 +1,10 @@
-"""What lines can be coloured by: one number for each path, and what it is called."""
+"""What lines can be coloured by: names and units, without what works them out, for a window shows them at its start."""
 
 from __future__ import annotations
 
 from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
-from even_step.core.motion.fan import A_PERCENT, path_fans
-from even_step.core.pipeline import Sliced
-
 Channel = Literal["role", "material", "part", "height", "speed", "flow", "fan", "time"]
 #: Those that are a scale, with the unit of their numbers.
 SCALES: dict[Channel, str] = {"height": "mm", "speed": "mm/s", "flow": "mm³/s", "fan": "%", "time": "s a layer"}
 CHANNELS: tuple[Channel, ...] = ("role", "material", "part", *SCALES)
-
-
-def channels(sliced: Sliced) -> dict[str, NDArray[np.float32]]:
-    """Return the number of each path by channel, (P,): of materials that of the extruder, of parts that of the copy.
-
-    Roles stand with the points already.
-    """
-    path, plan = sliced.toolpath, sliced.plan
-    speed = plan.speeds.feed / 60.0 * plan.pace[path.layer_of_path()]
-    found = {
-        "material": path.extruder,
-        "part": path.part,
-        "height": path.height,
-        "speed": speed,
-        "flow": speed * plan.speeds.area,
-        "fan": path_fans(path, sliced.fans) / A_PERCENT,
-        "time": plan.layer_time[path.layer_of_path()],
-    }
-    return {name: np.asarray(values, np.float32) for name, values in found.items()}

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import ExportGcode, FindVoids, Opened, OpenJob, ReadFile, SaveJob, SliceJob
-from even_step.core.channels import channels
+from even_step.core.coloured import channels
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job

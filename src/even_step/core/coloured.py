@@ -1,0 +1,28 @@
+"""The number of each line by what it can be coloured by."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.motion.fan import A_PERCENT, path_fans
+from even_step.core.pipeline import Sliced
+
+
+def channels(sliced: Sliced) -> dict[str, NDArray[np.float32]]:
+    """Return the number of each path by channel, (P,): of materials that of the extruder, of parts that of the copy.
+
+    Roles stand with the points already.
+    """
+    path, plan = sliced.toolpath, sliced.plan
+    speed = plan.speeds.feed / 60.0 * plan.pace[path.layer_of_path()]
+    found = {
+        "material": path.extruder,
+        "part": path.part,
+        "height": path.height,
+        "speed": speed,
+        "flow": speed * plan.speeds.area,
+        "fan": path_fans(path, sliced.fans) / A_PERCENT,
+        "time": plan.layer_time[path.layer_of_path()],
+    }
+    return {name: np.asarray(values, np.float32) for name, values in found.items()}
