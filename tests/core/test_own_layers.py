@@ -64,7 +64,7 @@ def test_a_taller_part_beside_it_makes_nothing_of_a_part_anew(tmp_path):
     alone = slice_again(tmp_path, edits.removed(added, [nth_spot(added)]), cache=cache)
     both = slice_again(tmp_path, added, cache=cache)
     assert alone.run.made >= {"contours", "walls", "infill"}
-    assert both.run.made == {"foot", "courses", "order", "purge", "motion"}
+    assert both.run.made == {"foot", "supports", "courses", "order", "purge", "motion"}
 
 
 def test_parts_of_three_layer_heights_on_one_bed(tmp_path):

@@ -36,10 +36,10 @@ def test_nothing_changed_computes_nothing(tmp_path):
         ({"motion.print_speed": 70}, {"motion"}),
         ({"travel.lift": 0.5}, {"motion"}),
         ({"skirt.distance": 7}, {"foot", "order", "motion"}),
-        ({"top.layers": 2}, {"covers", "infill", "order", "ledger", "purge", "motion"}),
+        ({"top.layers": 2}, {"covers", "spared", "infill", "order", "ledger", "purge", "motion"}),
         ({"walls.seam": "corner"}, {"order", "ledger", "purge", "motion"}),
         ({"heat.nozzle": 205}, set()),
-        ({"walls.count": 2}, {"walls", "covers", "infill", "order", "ledger", "purge", "motion"}),
+        ({"walls.count": 2}, {"walls", "covers", "spared", "infill", "order", "ledger", "purge", "motion"}),
         ({"layers.height": 0.15}, ALL - {"read", "hanging"}),
     ],
 )

@@ -16,13 +16,15 @@ from even_step.core.plane.region import Regions
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble, visiting_order, with_retraction
 from even_step.core.slicing.changes import LaidBy, Turns, take_turns
 from even_step.core.slicing.clearance import safe_sequence, struck
-from even_step.core.slicing.courses import PartOrder, Pile, by_top, in_sequence, one_by_one, pile_of
+from even_step.core.slicing.courses import PartOrder, Pile, Stack, by_top, in_sequence, one_by_one, pile_of
 from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import kept_apart
 from even_step.core.slicing.foot.skirt import Skirt, SkirtSettings, lay_skirt
 from even_step.core.slicing.ordering import Blocks
+from even_step.core.slicing.supports.body import BodySettings
+from even_step.core.slicing.supports.lines import Supports
 from even_step.core.slicing.tower import Tower, TowerSettings, build_tower, tower_place
-from even_step.core.solid_stages import AT, BLOCKS, FOOT, HEIGHTS, MESH, REGIONS
+from even_step.core.solid_stages import AT, BLOCKS, FOOT, HEIGHTS, MESH, REGIONS, SUPPORTS
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -41,13 +43,32 @@ def _first_layers(it: Inputs) -> list[Regions]:
 
 def _feet(it: Inputs) -> list[Blocks]:
     gaps = [copy.gap for copy in it.records(BrimSettings).of_each()]
-    return kept_apart(it.each(FOOT), _first_layers(it), it.each(AT), gaps)
+    feet = it.each(FOOT)
+    stands = [region.union(first, one.ground) for first, one in zip(_first_layers(it), it.each(SUPPORTS), strict=True)]
+    return kept_apart([foot.blocks for foot in feet], [foot.ground for foot in feet], stands, it.each(AT), gaps)
+
+
+def _columns(it: Inputs) -> list[Blocks]:
+    """Nothing under one part may stand on another or under it."""
+    gaps = [copy.gap_beside for copy in it.records(BodySettings).of_each()]
+    laid = it.each(SUPPORTS)
+    shadows = [np.array([shadow_of(mesh).shape], object) for mesh in it.each(MESH)] if _any(laid) else _first_layers(it)
+    return kept_apart([one.blocks for one in laid], [one.ground for one in laid], shadows, it.each(AT), gaps)
+
+
+def _any(laid: list[Supports]) -> bool:
+    return not all(one.are_none for one in laid)
+
+
+def _grounds(it: Inputs) -> list[tuple[Regions, Regions]]:
+    """Return what foot and supports of each copy cover of the bed."""
+    return [(foot.ground, one.ground) for foot, one in zip(it.each(FOOT), it.each(SUPPORTS), strict=True)]
 
 
 def _skirt(it: Inputs) -> Skirt:
     feet = [
         region.shifted(one, *at)
-        for grounds in (_first_layers(it), [foot.ground for foot in it.each(FOOT)])
+        for grounds in (_first_layers(it), *zip(*_grounds(it), strict=True))
         for ground, at in zip(grounds, it.each(AT), strict=True)
         for one in ground
     ]
@@ -57,8 +78,14 @@ def _skirt(it: Inputs) -> Skirt:
 
 
 def _piles(it: Inputs) -> list[Pile]:
-    feet, layers = it.each(FOOT), it.each(HEIGHTS)
-    return [pile_of(foot.top, foot.thick, foot.number, own) for foot, own in zip(feet, layers, strict=True)]
+    return [
+        pile_of(
+            Stack(foot.top, foot.thick, foot.number),
+            Stack(held.top, held.thick, held.number),
+            Stack(own.top, own.thick, np.arange(len(own.top))),
+        )
+        for foot, held, own in zip(it.each(FOOT), it.each(SUPPORTS), it.each(HEIGHTS), strict=True)
+    ]
 
 
 def _courses(it: Inputs) -> Courses:
@@ -67,8 +94,8 @@ def _courses(it: Inputs) -> Courses:
     if it.record(PartOrder).parts == "together":
         return by_top(piles, way)
     hulls = [
-        region.hull_corners(np.concatenate((mesh.vertices[:, :2], region.rings(foot.ground).xy))) + at
-        for mesh, foot, at in zip(it.each(MESH), it.each(FOOT), it.each(AT), strict=True)
+        region.hull_corners(np.concatenate((mesh.vertices[:, :2], *(region.rings(one).xy for one in grounds)))) + at
+        for mesh, grounds, at in zip(it.each(MESH), _grounds(it), it.each(AT), strict=True)
     ]
     tall = np.array([pile.top[-1] for pile in piles])
     strikes = struck(hulls, tall, it[HEAD])
@@ -76,8 +103,8 @@ def _courses(it: Inputs) -> Courses:
 
 
 def _turns(it: Inputs) -> Turns:
-    feet = it[FEET]
-    blocks = list(zip(feet, it.each(BLOCKS), strict=True))
+    feet, columns = it[FEET], it[STANDING]
+    blocks = list(zip(feet, columns, it.each(BLOCKS), strict=True))
     return take_turns(it[COURSES], blocks, [one.of_role() for one in it.records(LaidBy).of_each()])
 
 
@@ -96,7 +123,10 @@ def _tower_at(it: Inputs) -> tuple[float, float]:
     side, wished = it[TOWER].side, it[TOWER_WISH]
     if side == 0.0 or wished:
         return wished or (0.0, 0.0)
-    shapes = [[shadow_of(mesh).shape, *foot.ground] for mesh, foot in zip(it.each(MESH), it.each(FOOT), strict=True)]
+    shapes = [
+        [shadow_of(mesh).shape, *(ground[0] for ground in grounds)]
+        for mesh, grounds in zip(it.each(MESH), _grounds(it), strict=True)
+    ]
     taken = [region.shifted(one, *at) for some, at in zip(shapes, it.each(AT), strict=True) for one in some]
     return tower_place(side, it[GROUND], taken)
 
@@ -109,9 +139,9 @@ def tower_shape(tower: Tower, at: tuple[float, float]) -> Regions:
 
 
 def _toolpath(it: Inputs) -> Toolpath:
-    feet = it[FEET]
-    laid = zip(feet, it.each(BLOCKS), it.each(AT), strict=True)
-    standing = [Placed((foot, blocks), at) for foot, blocks, at in laid]
+    feet, columns = it[FEET], it[STANDING]
+    laid = zip(feet, columns, it.each(BLOCKS), strict=True)
+    standing = [Placed(blocks, at) for blocks, at in zip(laid, it.each(AT), strict=True)]
     path = assemble(standing, it[TURNS], it[TOWER], it[TOWER_AT], it[SKIRT], it[COURSES], it.crew)
     return with_retraction(path, it.record(TravelSettings))
 
@@ -121,15 +151,16 @@ def _motion(it: Inputs) -> MotionPlan:
     return plan_motion(it[TOOLPATH], it.records(LineSettings), it.record(MotionSettings), limits, it.crew)
 
 
-FEET = Stage("foot", "bed", _feet, (REGIONS, FOOT, AT), own=(BrimSettings,))
-COURSES = Stage("courses", "bed", _courses, (FOOT, HEIGHTS, AT, MESH, HEAD, WISHED), (PartOrder,))
-TURNS = Stage("order", "bed", _turns, (FEET, BLOCKS, COURSES), own=(LaidBy,))
+FEET = Stage("foot", "bed", _feet, (REGIONS, FOOT, SUPPORTS, AT), own=(BrimSettings,))
+STANDING = Stage("supports", "bed", _columns, (REGIONS, SUPPORTS, MESH, AT), own=(BodySettings,))
+COURSES = Stage("courses", "bed", _courses, (FOOT, SUPPORTS, HEIGHTS, AT, MESH, HEAD, WISHED), (PartOrder,))
+TURNS = Stage("order", "bed", _turns, (FEET, STANDING, BLOCKS, COURSES), own=(LaidBy,))
 TOWER = Stage("purge", "bed", _tower, (TURNS, COURSES, PURGED), (TowerSettings,), alike=_no_tower)
-TOWER_AT = Stage("purge", "bed", _tower_at, (TOWER, MESH, AT, FOOT, TOWER_WISH, GROUND), alike=repr)
-SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, AT, HEIGHTS, TOWER, TOWER_AT), (SkirtSettings,))
+TOWER_AT = Stage("purge", "bed", _tower_at, (TOWER, MESH, AT, FOOT, SUPPORTS, TOWER_WISH, GROUND), alike=repr)
+SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, SUPPORTS, AT, HEIGHTS, TOWER, TOWER_AT), (SkirtSettings,))
 TOOLPATH = Stage(
-    "order", "bed", _toolpath, (FEET, BLOCKS, AT, TURNS, TOWER, TOWER_AT, SKIRT, COURSES), (TravelSettings,)
+    "order", "bed", _toolpath, (FEET, STANDING, BLOCKS, AT, TURNS, TOWER, TOWER_AT, SKIRT, COURSES), (TravelSettings,)
 )
 MOTION = Stage("motion", "bed", _motion, (TOOLPATH, PLANNER), (MotionSettings,), own=(LineSettings,))
 
-STAGES_OF_BED = (FEET, COURSES, TURNS, TOWER, TOWER_AT, SKIRT, TOOLPATH, MOTION)
+STAGES_OF_BED = (FEET, STANDING, COURSES, TURNS, TOWER, TOWER_AT, SKIRT, TOOLPATH, MOTION)

@@ -40,8 +40,9 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     tall = float(mesh.bounds[1, 2])
     extruder = min(tools_of(resolved.values)["walls"], len(machine.extruders) - 1)  # it may not be there yet
     limits = machine.extruders[extruder].layer_height
-    first = take(HangingSettings, resolved.values, nozzle_least=limits[0]).first_top(tall)
-    hangs = hanging(mesh, machine.overhang_limit, first, crew).total
+    own = take(HangingSettings, resolved.values, nozzle_least=limits[0])
+    first = own.first_top(tall)
+    hangs = hanging(mesh, own.limits(machine.overhang_limit), first, crew).total
     cuts = np.array([min(first, tall) / 2])
     cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
     outlines = outlines_of(cut, take(RegionSettings, resolved.values), crew)

@@ -48,6 +48,8 @@ from even_step.core.solid_stages import (
     FOOT,
     HANGING,
     HEIGHTS,
+    HELD,
+    ISLANDS,
     LEDGER,
     LIE,
     MESH,
@@ -55,6 +57,7 @@ from even_step.core.solid_stages import (
     OVERHANG,
     REGIONS,
     STAGES_OF_PARTS,
+    SUPPORTS,
     TURN,
     WALLS,
 )
@@ -255,6 +258,9 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         runner.value(WALLS, unit),
         runner.value(COVERS, unit),
         runner.value(HANGING, unit),
+        runner.value(ISLANDS, unit),
+        runner.value(SUPPORTS, unit),
+        runner.value(HELD, unit),
     )
 
 

@@ -2,27 +2,32 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
+import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.plane import region
+from even_step.core.slicing.bridged import SpareSettings, bridged
 from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import Contours, ContourSettings, contours
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import Foot, lay_foot
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
-from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
+from even_step.core.slicing.hanging import Hanging, HangingSettings, Limits, hanging
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Lie, infill
+from even_step.core.slicing.islands import Islands, Undersides, islands
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
+from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
+from even_step.core.slicing.supports.columns import ColumnSettings, ColumnShapes, columns
+from even_step.core.slicing.supports.held import Held, HeldSettings, held
+from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
-
-Limits: TypeAlias = tuple[float, float, float, float]
 
 MESH: Given[Mesh] = Given("mesh", "solid")
 TURN: Given[float] = Given("turn", "solid")
@@ -39,8 +44,9 @@ def _heights(it: Inputs) -> Heights:
 
 def _hanging(it: Inputs) -> Hanging:
     mesh = it[MESH]
-    first = it.record(HangingSettings).first_top(float(mesh.bounds[1, 2]))
-    return hanging(mesh, it[OVERHANG], first, it.crew, one_shell=it[ONE_SHELL])
+    own = it.record(HangingSettings)
+    limits, first = own.limits(it[OVERHANG]), own.first_top(float(mesh.bounds[1, 2]))
+    return hanging(mesh, limits, first, it.crew, one_shell=it[ONE_SHELL])
 
 
 def _contours(it: Inputs) -> Contours:
@@ -79,11 +85,57 @@ def _order(it: Inputs) -> Blocks:
     return order_lines(it[REGIONS], it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
 
 
+def _islands(it: Inputs) -> Islands:
+    return islands(it[REGIONS])
+
+
+def _spared(it: Inputs) -> dict[int, region.Geometry]:
+    own = it.record(SpareSettings)
+    return bridged(it[COVERS], it.record(WallSettings), own.longest) if own.asked else {}
+
+
+def _none_spared(spared: dict[int, region.Geometry]) -> str:
+    return "" if spared else "none"
+
+
+def _columns(it: Inputs) -> ColumnShapes:
+    own, under = it.record(ColumnSettings), Undersides(it[MESH], it[HANGING], it[ISLANDS])
+    return columns(under, it[REGIONS], it[HEIGHTS], it[SPARED], own, it.crew)
+
+
+def _no_columns(found: ColumnShapes) -> str:
+    return "none" if found.are_none else ""
+
+
+def _body(it: Inputs) -> SupportBody:
+    hangs, heights = it[HANGING], it[HEIGHTS]
+    ceilings = np.searchsorted(heights.cuts, hangs.low[hangs.flat & (hangs.area > 0.0)], side="right")
+    ends = np.unique(np.concatenate((ceilings, it[ISLANDS].layer)))
+    return body_of(it[COLUMNS], it[REGIONS], heights, ends[ends < len(heights.top)], it.record(BodySettings), it.crew)
+
+
+def _supports(it: Inputs) -> Supports:
+    bottom = it.record(BodySettings).bottom(it[HEIGHTS].base)
+    lines, ways = it.record(SupportLineSettings), it.record(WaySettings)
+    return lay_supports(it[BODY], bottom, it[TURN], lines, ways, it.crew)
+
+
+def _no_supports(laid: Supports) -> str:
+    """Without any it is all the same why."""
+    return "none" if laid.are_none else ""
+
+
+def _held(it: Inputs) -> Held:
+    frame, own = it[COLUMNS].frame, it.record(HeldSettings)
+    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
+    return held(under, it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
+
+
 def _foot(it: Inputs) -> Foot:
     outlines = it[REGIONS]
     first = outlines.outline[outlines.which[:1]]
     records = it.record(BrimSettings), it.record(RaftHeights), it.record(RaftSettings), it.record(WaySettings)
-    return lay_foot(first, it[HEIGHTS], *records, it.crew)
+    return lay_foot(first, it[SUPPORTS].ground, it[HEIGHTS], *records, it.crew)
 
 
 def _ledger(it: Inputs) -> Ledger:
@@ -94,11 +146,36 @@ HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeig
 HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (HangingSettings,))
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
-FOOT = Stage("foot", "solid", _foot, (REGIONS, HEIGHTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings))
 WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
 COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS, TURN), (CoverSettings, BridgeSettings))
+ISLANDS = Stage("islands", "solid", _islands, (REGIONS,))
+SPARED = Stage("spared", "solid", _spared, (COVERS,), (SpareSettings, WallSettings), alike=_none_spared)
+COLUMNS = Stage(
+    "supports",
+    "solid",
+    _columns,
+    (MESH, HANGING, ISLANDS, REGIONS, HEIGHTS, SPARED),
+    (ColumnSettings,),
+    alike=_no_columns,
+)
+BODY = Stage("supports", "solid", _body, (COLUMNS, REGIONS, HEIGHTS, HANGING, ISLANDS), (BodySettings,))
+SUPPORTS = Stage(
+    "supports",
+    "solid",
+    _supports,
+    (BODY, HEIGHTS, TURN),
+    (BodySettings, SupportLineSettings, WaySettings),
+    alike=_no_supports,
+)
+HELD = Stage("supports", "solid", _held, (MESH, HANGING, ISLANDS, BODY, REGIONS, COLUMNS, HEIGHTS), (HeldSettings,))
+FOOT = Stage(
+    "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
+)
 INFILL = Stage("infill", "copy", _infill, (WALLS, COVERS, HEIGHTS, LIE), (InfillSettings,), alike=_bare)
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
-STAGES_OF_PARTS = (HEIGHTS, HANGING, CONTOURS, REGIONS, FOOT, WALLS, COVERS, INFILL, BLOCKS, LEDGER)
+STAGES_OF_PARTS = (
+    *(HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS),
+    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, FOOT, INFILL, BLOCKS, LEDGER),
+)

@@ -29,13 +29,15 @@ def wedge(first: int) -> tuple[list[str], list[str]]:
 def write_models(folder: Path) -> list[Path]:
     """Write one small model in every format that a kernel reads."""
     outer, inner, fin = block(-9, 9, 0, 4), block(-2, 2, 1, 3, first=8), wedge(first=16)
+    shelf, crumb = block(-11, 11, 3.4, 4, first=24), block(14, 16, 2, 4, first=32)
     hole = ["f " + " ".join(reversed(face.split()[1:])) for face in inner[1]]
+    corners = [line for some in (outer, inner, fin, shelf, crumb) for line in some[0]]
     solid = folder / "block.obj"
-    solid.write_text("\n".join((*outer[0], *inner[0], *fin[0], *outer[1], *hole, *fin[1])) + "\n")
+    solid.write_text("\n".join((*corners, *outer[1], *hole, *fin[1], *shelf[1], *crumb[1])) + "\n")
     inside_out = folder / "inside_out.obj"
     inside_out.write_text("\n".join((*outer[0], "f " + " ".join(outer[1][0].split()[:0:-1]), *outer[1][1:-1])) + "\n")
-    corners = np.array([line.split()[1:] for line in outer[0]], np.float32)
-    facets = [corners[list(side)] for side in SIDES]
+    places = np.array([line.split()[1:] for line in outer[0]], np.float32)
+    facets = [places[list(side)] for side in SIDES]
     text = folder / "text.stl"
     rows = [f"vertex {x} {y} {z}" for face in facets for i in ((0, 1, 2), (0, 2, 3)) for x, y, z in face[list(i)]]
     text.write_text(
@@ -57,7 +59,7 @@ def write_models(folder: Path) -> list[Path]:
     )
     binary = folder / "binary.ply"
     faces = b"".join(b"\x04" + np.array(side, "<i4").tobytes() for side in SIDES)
-    binary.write_bytes(head.format("binary_little_endian").encode() + corners.tobytes() + faces)
+    binary.write_bytes(head.format("binary_little_endian").encode() + places.tobytes() + faces)
     stl = folder / "block.stl"
     triangles = np.array([face[list(i)] for face in facets for i in ((0, 1, 2), (0, 2, 3))], np.float32)
     records = b"".join(bytes(12) + one.tobytes() + bytes(2) for one in triangles)

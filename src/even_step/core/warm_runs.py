@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
@@ -35,6 +36,7 @@ from even_step.core.work import Crew, crew
 
 LIMITS = (45.0, 45.0, 45.0, 45.0)
 PATTERNS = ("lines", "branching")
+SUPPORTED: dict[str, Value] = {"supports.kind": "sheet", "supports.from": "bed"}
 
 
 def run_everything() -> None:
@@ -61,7 +63,7 @@ def _slice(path: Path, pattern: str, target: Path, hands: Crew) -> None:
         materials=(find(Material, DEFAULT_MATERIAL),),
         recipe=find(Recipe, DEFAULT_RECIPE),
         parts=parts_of(path, model),
-        settings={"layers.height": 0.3, "infill.pattern": pattern},
+        settings={"layers.height": 0.3, "infill.pattern": pattern, **SUPPORTED},
     )
     cache = StageCache()
     run = StageRun(hands, cache)

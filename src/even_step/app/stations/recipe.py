@@ -36,6 +36,7 @@ HEADINGS = {
     "infill": "Infill",
     "foot": "Foot",
     "skirt": "Skirt",
+    "supports": "Supports",
     "extruder": "Extruders",
     "purge": "Extruders",
     "order": "Order",

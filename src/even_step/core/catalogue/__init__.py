@@ -14,6 +14,8 @@ from even_step.core.catalogue import (
     outline,
     purge,
     skirt,
+    support_lines,
+    supports,
     travel,
     walls,
 )
@@ -22,6 +24,7 @@ from even_step.core.errors import SettingError
 
 GROUPS = (
     *(mesh, layers, outline, walls, covers, bridges, infill, foot, skirt),
+    *(supports, support_lines),
     *(extruder, purge, order, motion, heat, travel),
 )
 CATALOGUE: dict[str, Setting] = {setting.key: setting for group in GROUPS for setting in group.ALL}

@@ -22,4 +22,6 @@ def _lays(name: str, label: str, what: str, synonyms: tuple[str, ...]) -> Settin
 WALLS = _lays("walls", "Extruder for walls", "walls, what fills gaps between them, and the foot", ("part",))
 INFILL = _lays("infill", "Extruder for infill", "infill", ())
 COVERS = _lays("covers", "Extruder for covers", "tops, bottoms, full layers and bridges", ("top", "bottom"))
-ALL = (WALLS, INFILL, COVERS)
+SUPPORTS = _lays("supports", "Extruder for supports", "supports", ("soluble",))
+CONTACT = _lays("contact", "Extruder for contact layers", "the layers of supports that touch the part", ("soluble",))
+ALL = (WALLS, INFILL, COVERS, SUPPORTS, CONTACT)

@@ -20,10 +20,13 @@ from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.islands import Islands
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.supports.held import Held
+from even_step.core.slicing.supports.lines import Supports
 from even_step.core.slicing.walls import Walls, WallSettings
-from even_step.core.toolpath.roles import OF_FEET
+from even_step.core.toolpath.roles import OF_PARTS
 from even_step.core.toolpath.toolpath import Toolpath
 
 Severity = Literal["stop", "warn", "note"]
@@ -73,6 +76,9 @@ class SlicedSolid:
     walls: Walls
     covers: Covers
     hanging: Hanging
+    islands: Islands
+    supports: Supports
+    held: Held
 
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""
@@ -138,7 +144,7 @@ class Evidence:
     def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
         """Return the first and the last of a placed part's own layers that hold a line; none where nothing is laid."""
         path = self.toolpath
-        mine = (path.part == self.placed.index(part)) & ~np.isin(path.role, OF_FEET)
+        mine = (path.part == self.placed.index(part)) & np.isin(path.role, OF_PARTS)
         own = path.own[mine]
         return (int(own.min()), int(own.max())) if len(own) else None
 
@@ -146,6 +152,13 @@ class Evidence:
         """Return in which layer of the bed one of a part's own layers is laid, and its top, mm."""
         layer = int(self.toolpath.courses.layers_of(self.placed.index(part))[own])
         return layer, float(self.toolpath.top[layer])
+
+
+def hold(part: PlacedPart, solid: SlicedSolid) -> Fix | None:
+    """Return the remedy that gives a part supports, where it has none."""
+    if solid.settings["supports.kind"] != "none":
+        return None
+    return Fix(f"Give {part.name} supports", {"supports.kind": "sheet"})
 
 
 def to_bed(part: PlacedPart, xy: NDArray[np.float64]) -> tuple[float, float]:

@@ -1,12 +1,11 @@
-"""Islands with nothing under them."""
+"""Islands with nothing under them, not even supports."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, hold, to_bed
 from even_step.core.plane import region
-from even_step.core.plane.ragged import Index
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -19,20 +18,12 @@ def check(evidence: Evidence) -> list[Finding]:
 
 
 def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
-    which = solid.outlines.which
-    pairs, seen = np.unique(np.stack((which[1:], which[:-1]), axis=1), axis=0, return_index=True)
-    changed = pairs[:, 0] != pairs[:, 1]
-    pairs, seen = pairs[changed], seen[changed] + 1
-    if len(pairs) == 0:
-        return None
-    pieces, owner = region.pieces(solid.outlines.outline[pairs[:, 0]])
-    alone = np.flatnonzero(~region.touches(pieces, solid.outlines.outline[pairs[owner, 1]]))
+    alone = np.flatnonzero(~solid.held.islands)
     if len(alone) == 0:
         return None
-    layers: Index = seen[owner[alone]]
-    areas = region.area(pieces[alone])
+    layers, areas = solid.islands.layer[alone], region.area(solid.islands.shape[alone])
     order = np.lexsort((layers, -areas))  # of equal ones the lowest
-    layer, piece, area = int(layers[order[0]]), pieces[alone[order[:1]]], float(areas[order[0]])
+    layer, piece, area = int(layers[order[0]]), solid.islands.shape[alone[order[:1]]], float(areas[order[0]])
     more = f"; {len(alone) - 1} smaller or higher ones do too" if len(alone) > 1 else ""
     return Finding(
         "floating",
@@ -45,4 +36,5 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
         f"an island of {part.title}, {area:.3g} mm² large, begins in the air{more}",
         "turn the part, or hold the island with supports",
         *part.ids,
+        hold(part, solid),
     )

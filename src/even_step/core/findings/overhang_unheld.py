@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, to_bed
+from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid, hold, to_bed
 from even_step.core.plane import region
+from even_step.core.slicing.bridged import bridged
 
 LEAST_AREA = 1.0  # mm²; a line holds on to its neighbours over less
-FLAT_REACH = 0.5  # mm by which the anchors of a bridge reach past it, besides the walls
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -23,11 +23,11 @@ def check(evidence: Evidence) -> list[Finding]:
 
 
 def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
-    """Return what of each hanging facet no bridge spans, mm²."""
+    """Return what of each hanging facet neither supports hold nor a bridge spans, mm²."""
     hangs = solid.hanging
-    area = hangs.area.copy()
+    area = hangs.area * (1.0 - solid.held.share)
     flat = np.flatnonzero(hangs.flat & (area > 0))
-    spans = _spans(solid)
+    spans = bridged(solid.covers, solid.wall, float(solid.settings["bridges.longest"]))
     layer = np.searchsorted(solid.heights.cuts, hangs.low[flat])
     corners = solid.mesh.vertices[solid.mesh.faces[hangs.facet[flat]]][:, :, :2]
     triangles = region.of_triangles(corners) if len(flat) else region.nothing(0)
@@ -38,19 +38,6 @@ def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
             left = region.area(region.difference(triangles[some], held))
             area[flat[some]] = np.minimum(area[flat[some]], left)
     return area
-
-
-def _spans(solid: SlicedSolid) -> dict[int, region.Geometry]:
-    """Return what the bridges of each layer hold, walls and anchors with them, by layer."""
-    bridges, most = solid.covers.bridges, float(solid.settings["bridges.longest"])
-    short = bridges.longest <= most + 0.01
-    reach = FLAT_REACH + solid.wall.outer_width + solid.wall.count * solid.wall.line_width
-    out: dict[int, region.Geometry] = {}
-    for division in np.unique(bridges.division[short]):
-        shapes = region.offset(bridges.shape[short & (bridges.division == division)], reach)
-        whole = region.union_all(shapes)
-        out |= dict.fromkeys(np.flatnonzero(solid.covers.which == division).tolist(), whole)
-    return out
 
 
 def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDArray[np.float64]) -> Finding:
@@ -75,4 +62,5 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDA
         f"at {hangs.low[mine].min():.1f} mm",
         "turn the part, or hold this with supports",
         *part.ids,
+        hold(part, solid),
     )

@@ -2,126 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 from even_step.core.catalogue import find_setting
-from even_step.core.catalogue.setting import Value
 from even_step.core.findings.finding import NOBODY, Evidence, Finding, PlacedPart, SlicedSolid
+from even_step.core.idle import RULES, Idle, Values, idle
 from even_step.core.plane import region
-from even_step.core.slicing.infill.infill import ignored_by
-from even_step.core.slicing.storeys import STACKED
-
-Values = Mapping[str, Value]
-
-
-@dataclass(frozen=True)
-class Idle:
-    """Settings, whether they are without effect, why, and what would give them one."""
-
-    keys: tuple[str, ...]
-    when: Callable[[Values, float], bool]
-    because: str
-    remedy: str
-
-
-def _nothing(key: str) -> Callable[[Values, float], bool]:
-    """Tell whether a number is 0 or a switch is off."""
-    return lambda values, _: not values[key]
-
-
-def _no_room_to_stack(values: Values, bore: float) -> bool:
-    return 2 * float(values["layers.height"]) > STACKED * bore + 1e-9
-
-
-def _ignored(key: str) -> Callable[[Values, float], bool]:
-    return lambda values, _: key.removeprefix("infill.") in ignored_by(str(values["infill.pattern"]))
-
-
-INFILL = tuple(
-    f"infill.{name}"
-    for name in (
-        "pattern",
-        "angle",
-        "frame",
-        "line_width",
-        "overlap",
-        "end_run",
-        "layers_at_once",
-        "grading",
-        "grading_depth",
-    )
-)
-RAFT = (
-    "foot.over_raft_speed",
-    *(
-        f"foot.raft_{name}"
-        for name in ("margin", "gap", "base_layers", "middle_layers", "layers", "base_height", "height", "density")
-    ),
-)
-RULES = (
-    Idle(INFILL, _nothing("infill.density"), "there is no infill", "raise the infill density"),
-    *(
-        Idle((key,), _ignored(key), "this infill pattern does not use it", "choose another infill pattern")
-        for key in INFILL
-    ),
-    Idle(
-        ("infill.grading_depth",),
-        lambda values, _: values["infill.grading"] == "none",
-        "the infill is equally dense everywhere",
-        "let the infill grow denser near walls or tops",
-    ),
-    Idle(
-        ("infill.layers_at_once", "walls.layers_at_once"),
-        _no_room_to_stack,
-        "two layers are higher than the nozzle lays at once",
-        "thinner layers or a wider nozzle",
-    ),
-    Idle(
-        ("walls.line_width", "walls.layers_at_once"),
-        lambda values, _: int(values["walls.count"]) < 2,
-        "there are no inner walls",
-        "raise the number of walls",
-    ),
-    Idle(
-        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.lone_line", "walls.more_on_slopes"),
-        _nothing("walls.count"),
-        "there are no walls",
-        "raise the number of walls",
-    ),
-    Idle(
-        tuple(f"foot.{name}" for name in ("brim_side", "brim_width", "brim_gap", "brim_up_to")),
-        lambda values, _: values["foot.kind"] != "brim",
-        "there is no brim",
-        "choose a brim for the foot",
-    ),
-    Idle(
-        RAFT,
-        lambda values, _: values["foot.kind"] != "raft",
-        "there is no raft",
-        "choose a raft for the foot",
-    ),
-    Idle(("foot.line_width",), lambda values, _: values["foot.kind"] == "bare", "there is no foot", "choose a foot"),
-    Idle(
-        ("skirt.distance", "skirt.least_length", "skirt.line_width"),
-        _nothing("skirt.loops"),
-        "there is no skirt",
-        "give the skirt a loop",
-    ),
-    Idle(
-        ("travel.way_round", "travel.inside_up_to"),
-        _nothing("travel.inside"),
-        "ways are not led inside the part",
-        "keep ways inside the part",
-    ),
-    Idle(
-        ("travel.retract_speed", "travel.wipe"),
-        _nothing("travel.retract_length"),
-        "filament is not drawn back",
-        "set a retraction length",
-    ),
-    Idle(("cooling.fan_from_layer",), _nothing("cooling.fan"), "the fan is off", "turn the fan on"),
-)
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -145,8 +31,8 @@ def check(evidence: Evidence) -> list[Finding]:
 
 def _idle_for(key: str, tables: Sequence[Values], bore: float) -> Idle | None:
     """Return why a setting has no effect in any of some tables of values."""
-    rules = [[rule for rule in RULES if key in rule.keys and rule.when(values, bore)] for values in tables]
-    return rules[0][0] if rules and all(rules) else None
+    found = [idle(key, values, bore) for values in tables]
+    return found[0] if found and all(found) else None
 
 
 def _idle(evidence: Evidence, placed: PlacedPart | None, changed: Values, tables: Sequence[Values]) -> list[Finding]:
@@ -156,10 +42,10 @@ def _idle(evidence: Evidence, placed: PlacedPart | None, changed: Values, tables
     for key in dict.fromkeys(key for rule in RULES for key in rule.keys):
         if key not in changed or changed[key] == find_setting(key).default:
             continue
-        idle = _idle_for(key, tables, evidence.bore)
-        if idle:
-            message = f"{find_setting(key).label} has no effect: {idle.because}"
-            found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, idle.remedy, *ids))
+        rule = _idle_for(key, tables, evidence.bore)
+        if rule:
+            message = f"{find_setting(key).label} has no effect: {rule.because}"
+            found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, rule.remedy, *ids))
     return found
 
 

@@ -75,6 +75,12 @@ def tools_of(values: Mapping[str, Value]) -> dict[str, int]:
     return {tool: int(values[f"extruder.{tool}"]) - 1 for tool in TOOLS if f"extruder.{tool}" in values}
 
 
+def tools_in_use(values: Mapping[str, Value]) -> dict[str, int]:
+    """Return which extruder lays what, counted from 0, of what is laid at all: supports only where there are any."""
+    idle = ("supports", "contact") if values["supports.kind"] == "none" else ()
+    return {tool: number for tool, number in tools_of(values).items() if tool not in idle}
+
+
 def bed_heat(tables: Iterable[Resolved]) -> float:
     """Return how warm the bed is kept for materials that lie on it together, °C: as the one that wants it warmest."""
     return max(float(table.values["heat.bed"]) for table in tables)
@@ -86,7 +92,7 @@ def used_extruders(job: Job) -> list[int]:
     Only materials in use count: what lies in another extruder is neither checked nor heated.
     """
     tables = [cascade(job, part).values for part in job.parts] or [cascade(job).values]
-    asked = {number for values in tables for number in tools_of(values).values()}
+    asked = {number for values in tables for number in tools_in_use(values).values()}
     return sorted(number for number in asked if number < len(job.materials)) or [0]
 
 
@@ -94,7 +100,7 @@ def complaints_of_parts(job: Job) -> list[SettingError]:
     """Return what is wrong with values that parts have of their own."""
     found = []
     for part in job.parts:
-        wanted = tools_of(cascade(job, part).values).values() if part.settings else ()
+        wanted = tools_in_use(cascade(job, part).values).values() if part.settings else ()
         extruders = sorted({min(number, len(job.materials) - 1) for number in wanted}, reverse=True)
         by_key: dict[str, SettingError] = {}
         for extruder in extruders:
@@ -141,7 +147,7 @@ def complaints(job: Job, resolved: Resolved, extruder: int = 0) -> dict[str, Set
 
 def tool_of(setting: Setting) -> str:
     """Return which of the settings ``extruder.*`` says who lays the lines whose width a setting is."""
-    return {"infill": "infill", "top": "covers", "bottom": "covers"}.get(setting.group, "walls")
+    return {"infill": "infill", "top": "covers", "bottom": "covers", "supports": "supports"}.get(setting.group, "walls")
 
 
 def _laid_by(setting: Setting, values: Mapping[str, Value], extruder: int) -> bool:
@@ -150,10 +156,12 @@ def _laid_by(setting: Setting, values: Mapping[str, Value], extruder: int) -> bo
 
 
 def _in_use(key: str, values: Mapping[str, Value]) -> bool:
-    """Tell whether a setting of a foot is one of the foot that is chosen: what is not laid needs no room."""
+    """Tell whether a setting of a foot or of supports has a say: what is not laid needs no room."""
     kind = values["foot.kind"]
     if key == "foot.line_width":
         return kind != "bare"
+    if key.startswith("supports."):
+        return values["supports.kind"] != "none" or key == "supports.kind"
     return kind == "raft" or not key.startswith(("foot.raft_", "foot.over_raft_"))
 
 
@@ -166,7 +174,7 @@ def _empty_extruders(job: Job, values: Mapping[str, Value]) -> dict[str, Setting
             subject=f"extruder.{tool}",
             remedy=f"1 to {there}, or give it a material" if there > 1 else "give it a material",
         )
-        for tool, number in tools_of(values).items()
+        for tool, number in tools_in_use(values).items()
         if number >= there
     }
 

@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, heat
+from even_step.core.catalogue import bridges, heat, support_lines
 from even_step.core.motion.records import Records
 from even_step.core.toolpath.roles import TABLE
 from even_step.core.toolpath.toolpath import Toolpath
@@ -23,6 +23,7 @@ class FanSettings:
     fan: Annotated[float, heat.FAN]
     from_layer: Annotated[int, heat.FAN_FROM_LAYER]
     bridge_fan: Annotated[float, bridges.FAN]
+    contact_fan: Annotated[float, support_lines.CONTACT_FAN]
 
 
 def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.int64]:
@@ -32,6 +33,7 @@ def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.i
     over_raft = (toolpath.own >= 0) & (lowest < 0)  # it is to come off again
     cooled = over_raft | (toolpath.own - lowest >= records.each("from_layer", record))
     share = np.where(cooled, records.each("fan", record), 0.0)
-    of_bridges = np.isin(toolpath.role, [number for number, role in enumerate(TABLE) if role.fan == "bridge_fan"])
-    share = np.where(of_bridges, records.each("bridge_fan", record), share)
+    for number, role in enumerate(TABLE):
+        if role.fan != "fan":
+            share = np.where(toolpath.role == number, records.each(role.fan, record), share)
     return np.round(share * A_PERCENT).astype(np.int64)

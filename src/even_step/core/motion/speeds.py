@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, foot, heat, motion, purge, travel
+from even_step.core.catalogue import bridges, foot, heat, motion, purge, support_lines, travel
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.toolpath.roles import BRIDGE, INNER_WALL, OUTER_WALL, TABLE
@@ -35,10 +35,18 @@ class LineSettings:
     first_flow: Annotated[float, travel.FIRST_FLOW]
     bridge_speed: Annotated[float, bridges.SPEED]
     bridge_flow: Annotated[float, bridges.FLOW]
+    support_speed: Annotated[float, support_lines.SPEED]
+    contact_speed: Annotated[float, support_lines.CONTACT_SPEED]
+    support_flow: Annotated[float, support_lines.FLOW]
     over_raft_speed: Annotated[float, foot.OVER_RAFT_SPEED]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
     melt_limit: float
     bore: float
+
+    @property
+    def full(self) -> float:
+        """The flow of lines that have none of their own, %."""
+        return 100.0
 
 
 @dataclass(frozen=True)
@@ -105,6 +113,7 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records
     wanted = np.where(over_raft, np.minimum(wanted, lines.each("over_raft_speed", record)), wanted)
     flow = lines.each("flow", record)
     flow = np.where(first, flow * lines.each("first_flow", record) / 100.0, flow) / 100.0
+    flow = flow * (_by_role("flow", lines, record, role) / 100.0)
     strands = np.array([strand_section(one.bore, one.bridge_flow) for one in lines.records])
     strand = np.broadcast_to(strands, record.shape) if len(strands) == 1 else strands[record]
     width, height = toolpath.width.astype(np.float64), toolpath.height.astype(np.float64)

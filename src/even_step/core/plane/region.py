@@ -117,6 +117,23 @@ def difference(a: Regions, b: Regions) -> Regions:
     return out
 
 
+def without_all(a: Regions, taken: Sequence[Sequence[int]], others: Regions) -> Regions:
+    """Return what each region holds and none of some others does.
+
+    Parameters
+    ----------
+    a : (n,) regions
+        mm.
+    taken : n of int
+        Which of the others are taken from each.
+    """
+    out = a.copy()
+    for place in range(max((len(some) for some in taken), default=0)):
+        todo = [i for i, some in enumerate(taken) if len(some) > place]
+        out[todo] = difference(out[todo], others[[taken[i][place] for i in todo]])
+    return out
+
+
 def within(a: Regions, b: Regions, distance: float) -> Regions:
     """Return what of the first lies in the second moved out by a distance in mm."""
     return intersection(a, _grown(b, distance))

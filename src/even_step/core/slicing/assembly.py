@@ -35,9 +35,9 @@ class TravelSettings:
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """Blocks of a foot and of the part on it, and where they stand, mm."""
+    """Blocks of a foot, of supports and of the part, and where they stand, mm."""
 
-    blocks: tuple[Blocks, Blocks]
+    blocks: tuple[Blocks, ...]
     at: Place
 
 

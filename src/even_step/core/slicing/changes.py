@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Annotated, NamedTuple
@@ -24,14 +24,16 @@ class LaidBy:
     walls: Annotated[int, keys.WALLS]
     infill: Annotated[int, keys.INFILL]
     covers: Annotated[int, keys.COVERS]
+    supports: Annotated[int, keys.SUPPORTS]
+    contact: Annotated[int, keys.CONTACT]
 
     def of_role(self) -> NDArray[np.uint8]:
         """Return the number of the extruder, from 0, that lays each role of a part."""
-        return np.array([getattr(self, role.tool, self.walls) - 1 for role in TABLE], np.uint8)
+        return np.array([getattr(self, role.tool) - 1 for role in TABLE], np.uint8)
 
 
 class Stretch(NamedTuple):
-    """Paths of one course that one extruder lays: of some part's foot or itself, from ``first`` to ``last``.
+    """Paths of one course that one extruder lays: of some part's foot, supports or itself, from ``first`` to ``last``.
 
     Where ``whole``, all of these are its; otherwise only those of roles that fall to the extruder.
     """
@@ -84,7 +86,7 @@ class Turns:
         return len({self.in_hand[layer], *self.extruders[layer], *after}) == 1
 
 
-def take_turns(courses: Courses, blocks: list[tuple[Blocks, Blocks]], extruder_of: list[NDArray[np.uint8]]) -> Turns:
+def take_turns(courses: Courses, blocks: Sequence[tuple[Blocks, ...]], extruder_of: list[NDArray[np.uint8]]) -> Turns:
     """Part each course by extruders; in each layer the one in hand goes first, then the others in their order.
 
     Parameters
@@ -92,7 +94,7 @@ def take_turns(courses: Courses, blocks: list[tuple[Blocks, Blocks]], extruder_o
     courses
         In the order in which they are laid.
     blocks
-        Foot and lines of each placed part.
+        Of the foot, the supports and the lines of each placed part.
     extruder_of : of (roles,) uint8
         Which extruder lays each role of each placed part.
     """

@@ -101,13 +101,23 @@ def contours(mesh: Mesh, cuts: NDArray[np.float64], settings: ContourSettings, c
     place = np.empty_like(order)
     place[order] = np.arange(len(order))
     chosen = first_seen[order]
-    outline = _regions(xy, ring, by_layer, chosen, crew)
+    outline = nested(xy, ring, by_layer, chosen, crew)
     gaps = np.concatenate([piece[4] + (run[0], 0, 0, 0) for piece, run in zip(done, runs, strict=True)])
     return Contours(place[which], outline, gaps, sum(piece[5] for piece in done))
 
 
-def _regions(xy: NDArray[np.float64], ring: Index, by_layer: Index, chosen: Index, crew: Crew) -> Regions:
-    """Nest the rings of the chosen layers and build their regions."""
+def nested(xy: NDArray[np.float64], ring: Index, by_layer: Index, chosen: Index, crew: Crew) -> Regions:
+    """Nest the rings of the chosen layers and build their regions.
+
+    Parameters
+    ----------
+    xy : (N, 2) float64
+        Points of all rings, mm, material to the left.
+    ring, by_layer : int64
+        Where each ring's points begin, and each layer's rings.
+    chosen : (n,) int64
+        The layers.
+    """
 
     def build(first: int, last: int) -> Regions:
         picked = [(int(by_layer[k]), int(by_layer[k + 1])) for k in chosen[first:last]]

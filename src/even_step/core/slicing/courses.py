@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import order
 from even_step.core.plane.ragged import Index
-from even_step.core.slicing.heights import Heights
-from even_step.core.toolpath.courses import FOOT, PART, Courses
+from even_step.core.toolpath.courses import FOOT, PART, SUPPORTS, Courses
 
 
 @dataclass(frozen=True)
@@ -24,7 +23,7 @@ class PartOrder:
 
 @dataclass(frozen=True, eq=False)
 class Pile:
-    """All courses of one copy: those of its foot, then its own.
+    """All courses of one copy: those of its foot, of its supports, then its own.
 
     Attributes
     ----------
@@ -41,16 +40,21 @@ class Pile:
     item: Index
 
 
-def pile_of(top: NDArray[np.float64], thick: NDArray[np.float64], number: Index, own: Heights) -> Pile:
-    """Put a part on its foot, whose tops, thicknesses (mm) and numbers are given."""
-    counts = len(top), len(own.top)
-    return Pile(
-        np.concatenate((top, own.top)),
-        np.concatenate((thick, own.thick)),
-        np.concatenate((number, np.arange(counts[1]))),
-        np.repeat((FOOT, PART), counts),
-        np.concatenate([np.arange(count) for count in counts]),
-    )
+class Stack(NamedTuple):
+    """Courses of one source from the bed up: tops and thicknesses, mm, and the part's own layers they go with."""
+
+    top: NDArray[np.float64]
+    thick: NDArray[np.float64]
+    number: Index
+
+
+def pile_of(foot: Stack, supports: Stack, own: Stack) -> Pile:
+    """Put a part and its supports on its foot."""
+    stacks = foot, supports, own
+    counts = [len(stack.top) for stack in stacks]
+    top, thick, number = (np.concatenate([stack[i] for stack in stacks]) for i in range(3))
+    items = np.concatenate([np.arange(count) for count in counts])
+    return Pile(top, thick, number, np.repeat((FOOT, SUPPORTS, PART), counts), items)
 
 
 def by_top(piles: Sequence[Pile], way: Index) -> Courses:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Annotated
+from typing import Annotated, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import layers
+from even_step.core.catalogue import layers, supports
 from even_step.core.kernels import kernel
 from even_step.core.mesh.buried import bare_share
 from even_step.core.mesh.measure import overhang
@@ -21,17 +21,27 @@ from even_step.core.slicing.heights import first_top
 from even_step.core.work import Crew
 
 FLAT = 1e-4  # mm of height within a facet that lies flat
+Limits: TypeAlias = tuple[float, float, float, float]
 BELOW = 0.002  # mm beneath a flat underside, where what carries it is cut
 SECTION = ContourSettings(0.05, 0.001)
 
 
 @dataclass(frozen=True)
 class HangingSettings:
-    """What the first layer's height follows from, mm: nothing in it hangs."""
+    """From which angle on something hangs, degrees, 0 for the machine's own; and where the first layer ends, mm.
+
+    Nothing in the first layer hangs.
+    """
+
+    angle: Annotated[float, supports.ANGLE]
 
     first_height: Annotated[float, layers.FIRST_HEIGHT]
     own_least: Annotated[float, layers.LEAST]
     nozzle_least: float
+
+    def limits(self, measured: Limits) -> Limits:
+        """Return the limits toward +x, +y, −x, −y, degrees, that take the place of those measured, if any are set."""
+        return (self.angle,) * 4 if self.angle > 0.0 else measured
 
     def first_top(self, tall: float) -> float:
         """Return the top of the first layer of a part, mm."""
@@ -71,9 +81,7 @@ class Hanging:
         return float(self.area.sum())
 
 
-def hanging(
-    mesh: Mesh, limits: tuple[float, float, float, float], above: float, crew: Crew, *, one_shell: bool = False
-) -> Hanging:
+def hanging(mesh: Mesh, limits: Limits, above: float, crew: Crew, *, one_shell: bool = False) -> Hanging:
     """Find what hangs.
 
     Parameters

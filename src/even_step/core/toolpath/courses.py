@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Index = NDArray[np.int64]
-FOOT, PART = 0, 1
+FOOT, SUPPORTS, PART = 0, 1, 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,7 +22,7 @@ class Courses:
     number : (C,) int64
         Which of its own layers, counted from 0; of its foot below 0 beneath it, 0 beside the first.
     source : (C,) int64
-        Whether its foot is laid or the part itself: ``FOOT``, ``PART``.
+        Whether its foot is laid, its supports or the part itself: ``FOOT``, ``SUPPORTS``, ``PART``.
     item : (C,) int64
         Which layer of those.
     thick : (C,) float64

@@ -10,7 +10,7 @@ from typing import Literal
 
 #: Which setting says with which extruder a line is laid.
 Tool = Literal["walls", "infill", "covers", "supports", "contact"]
-Owner = Literal["part", "foot", "bed"]
+Owner = Literal["part", "supports", "foot", "bed"]
 
 
 @dataclass(frozen=True)
@@ -25,12 +25,14 @@ class Role:
         On screen and in pictures.
     speed, acceleration
         The fields of the lines' settings that say how fast it is laid.
+    flow
+        The field that says how much plastic it gets, besides the flow of all lines.
     fan
         The field of the fan's settings that says how it is cooled.
     tool
         With which extruder it is laid.
     owner
-        Whether it is of a part, of its foot, or of the bed.
+        Whether it is of a part, of its supports, of its foot, or of the bed.
     hidden
         Whether it lies within a part, where the layers above hide it.
     """
@@ -39,6 +41,7 @@ class Role:
     colour: str
     speed: str = "print_speed"
     acceleration: str = "print_acceleration"
+    flow: str = "full"
     fan: str = "fan"
     tool: Tool = "walls"
     owner: Owner = "part"
@@ -55,8 +58,16 @@ TABLE = (
     Role("solid", "#CDB9C4", tool="covers", hidden=True),
     Role("infill", "#D3BE82", tool="infill", hidden=True),
     Role("bridge", "#2F8C8C", speed="bridge_speed", fan="bridge_fan", tool="covers"),
-    Role("support", "#B97F68", tool="supports"),
-    Role("support-contact", "#8A4B36", tool="contact"),
+    Role("support", "#B97F68", speed="support_speed", flow="support_flow", tool="supports", owner="supports"),
+    Role(
+        "support-contact",
+        "#8A4B36",
+        speed="contact_speed",
+        flow="support_flow",
+        fan="contact_fan",
+        tool="contact",
+        owner="supports",
+    ),
     Role("skirt", STONE, speed="first_speed", owner="bed"),
     Role("brim", STONE, owner="foot"),
     Role("raft", STONE, owner="foot"),
@@ -74,11 +85,13 @@ BOTTOM = ROLE_NUMBER["bottom"]
 SOLID = ROLE_NUMBER["solid"]
 INFILL = ROLE_NUMBER["infill"]
 BRIDGE = ROLE_NUMBER["bridge"]
+SUPPORT = ROLE_NUMBER["support"]
+SUPPORT_CONTACT = ROLE_NUMBER["support-contact"]
 SKIRT = ROLE_NUMBER["skirt"]
 BRIM = ROLE_NUMBER["brim"]
 RAFT = ROLE_NUMBER["raft"]
 PURGE = ROLE_NUMBER["purge"]
 TRAVEL = ROLE_NUMBER["travel"]
 HIDDEN = tuple(number for number, role in enumerate(TABLE) if role.hidden)
-OF_FEET = tuple(number for number, role in enumerate(TABLE) if role.owner == "foot")
+OF_PARTS = tuple(number for number, role in enumerate(TABLE) if role.owner == "part")
 TOOLS: tuple[Tool, ...] = ("walls", "infill", "covers", "supports", "contact")

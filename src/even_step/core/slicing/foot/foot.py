@@ -44,6 +44,7 @@ class Foot:
 
 def lay_foot(
     outline: Regions,
+    beside: Regions,
     heights: Heights,
     brim: BrimSettings,
     raft_heights: RaftHeights,
@@ -57,6 +58,8 @@ def lay_foot(
     ----------
     outline : (1,) regions
         Its first layer, mm.
+    beside : (1,) regions
+        What its supports cover of the bed, mm: a raft carries them, a brim keeps off them.
     heights
         Of its layers, over the foot.
     brim, raft_heights, raft, ways
@@ -64,14 +67,18 @@ def lay_foot(
     """
     if brim.kind == "raft" and not region.is_empty(outline)[0]:
         thick = raft_heights.thick
-        blocks = lay_raft(outline, raft_heights, raft, ways, crew)
+        stands = region.union(outline, beside)
+        blocks = lay_raft(stands, raft_heights, raft, ways, crew)
         below = np.arange(-len(thick), 0)
         top: NDArray[np.float64] = np.round(np.cumsum(thick), 3).astype(np.float64)
-        return Foot(blocks, top, thick, below, raft_area(outline, raft.margin))
+        return Foot(blocks, top, thick, below, raft_area(stands, raft.margin))
     if brim.kind == "brim":
         loops = brim_loops(outline, float(heights.thick[0]), brim)
         if loops:
             blocks = _blocks_of(_in_a_row(loops), brim.line_width)
+            if not region.is_empty(beside)[0]:
+                taken = region.offset_round(beside, brim.line_width / 2 + brim.gap)[0]
+                blocks = outside(blocks, taken)
             return Foot(blocks, heights.top[:1], heights.thick[:1], np.zeros(1, np.int64), ground_of(blocks))
     return Foot(no_blocks(), np.empty(0), np.empty(0), np.empty(0, np.int64), region.nothing(1))
 
@@ -107,39 +114,45 @@ def _blocks_of(lines: list[Points], width: float) -> Blocks:
 
 
 def kept_apart(
-    feet: list[Foot], grounds: list[Regions], places: list[tuple[float, float]], gaps: list[float]
+    laid: list[Blocks],
+    grounds: list[Regions],
+    stands: list[Regions],
+    places: list[tuple[float, float]],
+    gaps: list[float],
 ) -> list[Blocks]:
-    """Return the lines of each foot, without what lies on another part or on a foot laid before.
+    """Return the lines beside each part, without what lies on another part or on what is laid beside one before.
 
     Parameters
     ----------
-    feet
-        Of each placed part, in its own frame.
+    laid
+        Lines beside each placed part, in its own frame.
     grounds : of (1,) regions
-        The first layers of the placed parts, in their own frames, mm.
+        What they cover, mm.
+    stands : of (1,) regions
+        What nothing of another part may cover, mm.
     places
-        Where they stand, mm.
+        Where the parts stand, mm.
     gaps
-        How far each foot's lines keep off others, mm.
+        How far lines keep off others, mm.
     """
-    stands = [region.shifted(ground[0], *at) for ground, at in zip(grounds, places, strict=True)]
-    covers = [region.shifted(foot.ground[0], *at) for foot, at in zip(feet, places, strict=True)]
+    kept = [region.shifted(one[0], *at) for one, at in zip(stands, places, strict=True)]
+    covers = [region.shifted(ground[0], *at) for ground, at in zip(grounds, places, strict=True)]
     out = []
-    for i, foot in enumerate(feet):
-        others = [*stands[:i], *stands[i + 1 :], *covers[:i]]
+    for i, blocks in enumerate(laid):
+        others = [*kept[:i], *kept[i + 1 :], *covers[:i]]
         mine = np.array([covers[i]], object)
         near = [one for one in others if region.touches(mine, np.array([one], object))[0]]
-        if len(foot.top) == 0 or not near:
-            out.append(foot.blocks)
+        if len(blocks.paths.role) == 0 or not near:
+            out.append(blocks)
             continue
-        half = float(foot.blocks.paths.width.max()) / 2
+        half = float(blocks.paths.width.max()) / 2
         taken = region.offset_round(np.array([region.union_all(near)], object), half + gaps[i])[0]
-        out.append(_outside(foot.blocks, region.shifted(taken, -places[i][0], -places[i][1])))
+        out.append(outside(blocks, region.shifted(taken, -places[i][0], -places[i][1])))
     return out
 
 
-def _outside(blocks: Blocks, taken: region.Geometry) -> Blocks:
-    """Cut away what of a foot's lines lies in a region."""
+def outside(blocks: Blocks, taken: region.Geometry) -> Blocks:
+    """Cut away what of some lines lies in a region."""
     paths = blocks.paths
     lines = [paths.xy[a:b] for a, b in zip(paths.start[:-1], paths.start[1:], strict=True)]
     pieces = [cut.lines_outside([line], taken, SHORTEST) for line in lines]

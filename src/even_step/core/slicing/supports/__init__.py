@@ -1,0 +1,1 @@
+"""Stage 7: what hangs is held by columns that come off again."""

@@ -1,0 +1,205 @@
+"""Stage 7, lines: what fills the body of supports."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.catalogue import bridges, support_lines, supports
+from even_step.core.plane import region
+from even_step.core.plane.bead import plastic_width
+from even_step.core.plane.hatch import Hatch, Strokes, hatch
+from even_step.core.plane.ragged import Index, joined_starts, starts_of
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.ordering import Blocks, OrderSettings, no_blocks, order_lines
+from even_step.core.slicing.patterns.end_runs import with_end_runs
+from even_step.core.slicing.patterns.pattern import Fill
+from even_step.core.slicing.patterns.rings import concentric
+from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.supports.body import SupportBody
+from even_step.core.slicing.walls import WallSettings, walls
+from even_step.core.slicing.ways import WaySettings
+from even_step.core.toolpath.roles import SUPPORT, SUPPORT_CONTACT
+from even_step.core.work import Crew
+
+SHORTEST = 0.5  # mm, a shorter line holds nothing
+JOINED_WITHIN = 3.0  # line distances along the outline: a sheet's lines become one strip
+OF_BRIDGES = 0.5  # of what the material bridges, between lines
+
+
+@dataclass(frozen=True)
+class SupportLineSettings:
+    """How supports are filled: widths and distances in mm, densities in percent, angles in degrees."""
+
+    LAYS: ClassVar[str] = "supports"
+
+    kind: Annotated[str, supports.KIND]
+    line_width: Annotated[float, support_lines.LINE_WIDTH]
+    line_distance: Annotated[float, support_lines.LINE_DISTANCE]
+    density: Annotated[float, support_lines.DENSITY]
+    longest: Annotated[float, bridges.LONGEST]
+    direction: Annotated[float, support_lines.DIRECTION]
+    outline: Annotated[int, support_lines.OUTLINE]
+    contact_density: Annotated[float, support_lines.CONTACT_DENSITY]
+    contact_pattern: Annotated[str, support_lines.CONTACT_PATTERN]
+    contact_turn: Annotated[float, support_lines.CONTACT_TURN]
+    bore: float
+
+    def distance(self, height: float) -> float:
+        """Return how far apart lines are that are ``height`` mm high, mm."""
+        filled = float(plastic_width(self.line_width, height))
+        if self.density > 0.0:
+            return filled * (2.0 if self.kind == "grid" else 1.0) / (self.density / 100.0)
+        return max(self.line_distance or OF_BRIDGES * self.longest, filled)
+
+    def contact_distance(self, height: float) -> float:
+        """Return how far apart contact lines are, mm."""
+        ways = 2.0 if self.contact_pattern == "grid" else 1.0
+        return float(plastic_width(self.line_width, height)) * ways / (self.contact_density / 100.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Supports:
+    """The supports of a solid, course by course from the bed up, in its own frame.
+
+    Attributes
+    ----------
+    blocks : Blocks
+        Their lines.
+    top, thick : (C,) float64
+        Of each course, mm.
+    number : (C,) int64
+        The part's layer that holds its top.
+    ground : (1,) regions
+        What they cover of the bed, mm.
+    """
+
+    blocks: Blocks
+    top: NDArray[np.float64]
+    thick: NDArray[np.float64]
+    number: Index
+    ground: Regions
+
+    @property
+    def are_none(self) -> bool:
+        """Whether nothing is laid."""
+        return len(self.top) == 0
+
+
+def lay_supports(
+    body: SupportBody, bottom: float, turn: float, settings: SupportLineSettings, ways: WaySettings, crew: Crew
+) -> Supports:
+    """Fill the body of supports with lines.
+
+    Parameters
+    ----------
+    body
+        What they fill.
+    bottom
+        What those that do not stand on the part stand on, mm.
+    turn
+        By how much lines turn with the part, degrees.
+    settings, ways
+        Lines, and how ways between them are led.
+    """
+    if len(body.top) == 0:
+        return Supports(no_blocks(), body.top, body.thick, body.number, region.nothing(1))
+    width, angle = settings.line_width, settings.direction + turn
+    ground = region.offset(body.shape, width / 2)
+    inside = region.offset(body.shape, -settings.outline * width) if settings.outline else body.shape
+    usual = _usual(body.thick)
+    fills = []
+    for step, shapes in enumerate(body.rest):
+        rooms = region.intersection(shapes, inside) if settings.outline else shapes
+        apart = settings.distance(usual) * 2**step
+        laid = _laid(rooms, settings.kind, angle, apart, crew)
+        fills.append(Fill(SUPPORT, width, body.which, laid, np.zeros(len(rooms))))
+    rooms = region.intersection(body.contact, inside) if settings.outline else body.contact
+    apart = settings.contact_distance(usual)
+    touching = _laid(rooms, settings.contact_pattern, angle + settings.contact_turn, apart, crew)
+    fills.append(Fill(SUPPORT_CONTACT, width, body.which, touching, np.zeros(len(rooms))))
+    wall = WallSettings(settings.outline, width, width, True, False, 1, 0, settings.bore)
+    around = walls(Outlines(body.which, ground), body.thick, wall, crew)
+    order = OrderSettings("outer-first", "nearest")
+    blocks = order_lines(Outlines(body.which, ground), around, tuple(fills), order, ways, crew)
+    stands = ground[body.which[:1]] if body.top[0] - body.thick[0] <= bottom + 1e-6 else region.nothing(1)
+    return Supports(_with_outlines(blocks), body.top, body.thick, body.number, stands)
+
+
+def _usual(thick: NDArray[np.float64]) -> float:
+    """Return the thickness that most courses have, mm: lines must lie over lines in all of them."""
+    values, counts = np.unique(thick, return_counts=True)
+    return float(values[np.argmax(counts)])
+
+
+def _with_outlines(blocks: Blocks) -> Blocks:
+    """Give lines round columns the role of supports."""
+    role = blocks.paths.role
+    role[(role != SUPPORT_CONTACT)] = SUPPORT
+    return blocks
+
+
+def _laid(rooms: Regions, pattern: str, angle: float, apart: float, crew: Crew) -> Strokes:
+    """Lay lines in rooms; a cell of the strokes is a room. What no line may cross gets one round it."""
+    if pattern == "concentric":
+        return concentric(rooms, np.full(len(rooms), apart), crew)
+    ways = (angle, angle + 90.0) if pattern == "grid" else (angle,)
+    pieces, owner = region.pieces(rooms)
+    slim = _slim(pieces, ways, apart)
+    wide = region.gathered(pieces[~slim], owner[~slim], len(rooms))
+    many = len(rooms) * len(ways)
+    how = Hatch(
+        np.tile(np.array(ways), len(rooms)),
+        np.full(many, apart),
+        (0.0, 0.0),
+        np.zeros(many),
+        np.zeros(many),
+        np.zeros(many),
+        SHORTEST,
+    )
+    laid = hatch(region.rings(np.repeat(wide, len(ways))), how, crew)
+    laid = Strokes(laid.xy, laid.start, laid.linked, laid.cell[:: len(ways)])
+    if len(ways) == 1:
+        laid = with_end_runs(laid, wide, JOINED_WITHIN * apart, crew)
+    return _beside(laid, _round(region.gathered(pieces[slim], owner[slim], len(rooms))))
+
+
+def _slim(pieces: Regions, ways: tuple[float, ...], apart: float) -> NDArray[np.bool_]:
+    """Tell which pieces are so slim that lines of some directions may all pass beside them."""
+    if len(pieces) == 0:
+        return np.empty(0, bool)
+    rings = region.rings(pieces)
+    begin = rings.start[:-1][np.diff(rings.item, prepend=-1) != 0]
+    slim = np.zeros(len(pieces), bool)
+    for angle in ways:
+        across = rings.xy[:, 1] * np.cos(np.radians(angle)) - rings.xy[:, 0] * np.sin(np.radians(angle))
+        wide = np.maximum.reduceat(across, begin) - np.minimum.reduceat(across, begin)
+        slim |= wide < apart
+    return slim
+
+
+def _round(rooms: Regions) -> Strokes:
+    """Return the outlines of rooms as closed lines."""
+    rings = region.rings(rooms)
+    count = np.diff(rings.start)
+    ends = np.cumsum(count + 1) - 1
+    place = np.arange(int((count + 1).sum())) - np.repeat(np.arange(len(count)), count + 1)
+    place[ends] = rings.start[:-1]
+    cell = starts_of(np.bincount(rings.item, minlength=len(rooms)))
+    return Strokes(rings.xy[place], np.append(0, ends + 1), np.zeros(len(count), np.bool_), cell)
+
+
+def _beside(a: Strokes, b: Strokes) -> Strokes:
+    """Return the lines of both, cell by cell."""
+    owner = np.concatenate([np.repeat(np.arange(len(one.cell) - 1), np.diff(one.cell)) for one in (a, b)])
+    order = np.argsort(owner, kind="stable")
+    start = joined_starts([a.start, b.start])
+    count = np.diff(start)[order]
+    fresh = starts_of(count)
+    place = np.repeat(start[:-1][order] - fresh[:-1], count) + np.arange(int(fresh[-1]))
+    xy = np.concatenate((a.xy, b.xy))[place]
+    linked = np.concatenate((a.linked, b.linked))[order]
+    return Strokes(xy, fresh, linked, starts_of(np.bincount(owner, minlength=len(a.cell) - 1)))
