@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from even_step.app.acts import beds, bodies, files, layers, lining, own, parts, slicing, views
+from even_step.app.acts import beds, bodies, files, holding, layers, lining, own, parts, slicing, views
 from even_step.app.acts.action import Action
 
 ACTIONS: tuple[Action, ...] = tuple(
-    action for room in (files, parts, own, lining, bodies, beds, views, slicing, layers) for action in room.ACTIONS
+    action
+    for room in (files, parts, own, lining, bodies, beds, views, slicing, holding, layers)
+    for action in room.ACTIONS
 )
 BY_ID = {action.id: action for action in ACTIONS}
 MENUS = ("Job", "Edit", "Parts", "View", "Slice", "Layers", "Help")

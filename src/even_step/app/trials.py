@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.work.client import Task, WorkerClient
 from even_step.app.work.requests import SliceJob
+from even_step.core.catalogue.setting import Value
 from even_step.core.job.differences import differences
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job
@@ -106,6 +107,7 @@ class Trials(QObject):
         self._task: Task | None = None
         self._wanted: Trial | None = None  # to be shown once its lines are made again
         self._number = 0
+        self._waiting: list[Job] = []  # to be sliced when the slice under way is done
         self._fault: tuple[Job, str, float] | None = None
 
     def fault_of(self, job: Job) -> tuple[str, float] | None:
@@ -124,7 +126,17 @@ class Trials(QObject):
 
     def slice(self) -> None:
         """Slice the job as it is. A slice under way of another job is called off."""
+        self._slice(*self._now())
+
+    def slice_with(self, changes: Sequence[Mapping[str, Value]]) -> None:
+        """Slice the job with each of some settings changed, one after the other."""
         bed, job = self._now()
+        first, *rest = (job.with_settings(dict(change)) for change in changes)
+        self._slice(bed, first)
+        self._waiting = rest
+
+    def _slice(self, bed: str, job: Job) -> None:
+        self._waiting = []
         if self._task and isinstance(self._task.request, SliceJob):
             if self._task.request.job == job and self._task.state != "cancelling":
                 return
@@ -152,12 +164,14 @@ class Trials(QObject):
         self.changed.emit()
 
     def cancel(self) -> None:
-        """Call off the slice under way."""
+        """Call off the slice under way, and those that wait for it."""
+        self._waiting = []
         if self._task:
             self._worker.call_off(self._task)
             self.changed.emit()
 
     def _give_up(self, task: Task) -> None:
+        self._waiting = [] if task is self._task else self._waiting
         self._wanted = None
         self._finish(task)
 
@@ -184,6 +198,8 @@ class Trials(QObject):
             self._show(trial)
         self._drop_lines()
         self.changed.emit()
+        if self._waiting:
+            self._ask(bed, self._waiting.pop(0), None)
 
     def show(self, trial: Trial) -> None:
         """Show a trial again; its lines are made again where they were let go."""

@@ -10,6 +10,7 @@ from even_step.core.catalogue.setting import take
 from even_step.core.job.cascade import Resolved, tools_of
 from even_step.core.job.model import Machine
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.overhang import limits_of
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.hanging import HangingSettings, hanging
@@ -42,7 +43,7 @@ def pose_figures(mesh: Mesh, resolved: Resolved, machine: Machine) -> PoseFigure
     limits = machine.extruders[extruder].layer_height
     own = take(HangingSettings, resolved.values, nozzle_least=limits[0])
     first = own.first_top(tall)
-    hangs = hanging(mesh, own.limits(machine.overhang_limit), first, crew).total
+    hangs = hanging(mesh, limits_of(own.angle, machine.overhang_limit), first, crew).total
     cuts = np.array([min(first, tall) / 2])
     cut = contours(mesh, cuts, take(ContourSettings, resolved.values), crew)
     outlines = outlines_of(cut, take(RegionSettings, resolved.values), crew)

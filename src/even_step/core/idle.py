@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue.infill import ignored_by
 from even_step.core.catalogue.setting import Value
-from even_step.core.slicing.infill.infill import ignored_by
 from even_step.core.slicing.storeys import STACKED
 
 Values = Mapping[str, Value]

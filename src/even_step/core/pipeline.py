@@ -56,6 +56,7 @@ from even_step.core.solid_stages import (
     ONE_SHELL,
     OVERHANG,
     REGIONS,
+    SLIMNESS,
     STAGES_OF_PARTS,
     SUPPORTS,
     TURN,
@@ -139,7 +140,7 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     crew.expect(_steps(job))
     solids, placed = stand(job, files_of(job, scopes.job, run), scopes, run)
     _refuse_absurd_sizes(job, solids, placed)
-    bed = _units(job, scopes, solids, placed)
+    bed = bed_unit(job, scopes, solids, placed)
     runner = Runner(run, _guard)
     toolpath, plan = runner.value(TOOLPATH, bed), runner.value(MOTION, bed)
     first = {part.solid: copy for part, copy in reversed(list(zip(placed, bed.under, strict=True)))}
@@ -173,7 +174,7 @@ def _steps(job: Job) -> int:
     return len({part.source for part in job.parts}) + sum(units[stage.of] for stage in GRAPH)
 
 
-def _units(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[PlacedPart]) -> Unit:
+def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[PlacedPart]) -> Unit:
     """Return the bed with its copies over their solids: what the stages are walked for."""
     machine = job.machine
     fixed = tuple(
@@ -261,6 +262,7 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         runner.value(ISLANDS, unit),
         runner.value(SUPPORTS, unit),
         runner.value(HELD, unit),
+        runner.value(SLIMNESS, unit),
     )
 
 

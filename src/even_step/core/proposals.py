@@ -14,6 +14,7 @@ from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.poses import PoseCosts, candidates, pose_costs
 from even_step.core.mesh.turning import Matrix
+from even_step.core.overhang import limits_of
 
 #: What a pose is weighed by, and how much at first.
 WEIGHTS: dict[str, float] = {"support": 1.0, "contact": 0.3, "height": 0.3, "step": 0.3, "time": 0.5}
@@ -53,7 +54,8 @@ def proposals(mesh: Mesh, job: Job, resolved: Resolved, most: int = 100) -> Prop
     """
     tries: list[Matrix] = candidates(mesh, most)
     layer = float(resolved.values["layers.first_height"])
-    costs = pose_costs(mesh, tries, job.machine.overhang_limit, layer)
+    limits = limits_of(float(resolved.values["supports.angle"]), job.machine.overhang_limit)
+    costs = pose_costs(mesh, tries, limits, layer)
     return Proposals(costs.matrix, _figures(mesh, costs, job, resolved))
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import dataclasses
 import resource
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from even_step import __version__
-from even_step.core.findings.finding import SlicedSolid
+from even_step.core.findings.finding import PlacedPart, SlicedSolid
 from even_step.core.job.cascade import bed_heat
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
@@ -18,8 +19,9 @@ from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_rol
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
+from even_step.core.slicing.supports.slimness import Slimness
 from even_step.core.stages import StageRun
-from even_step.core.toolpath.roles import ROLES
+from even_step.core.toolpath.roles import ROLES, SUPPORT, SUPPORT_CONTACT
 
 REPORT_VERSION = 1
 
@@ -89,7 +91,8 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),
         "mass_by_role_g": _mass_by_role(sliced),
         "ledger": _ledger(sliced, by_layer=ledger_by_layer),
-        "unsupported_area_mm2": sum(sliced.solids[part.solid].hanging.total for part in sliced.placed),
+        "unsupported_area_mm2": sum(_unheld(sliced.solids[part.solid]) for part in sliced.placed),
+        "support_contact_mm2": sum(_lies(sliced.solids[part.solid]) for part in sliced.placed),
         "contact_area_mm2": sum(_contact(sliced.solids[part.solid]) for part in sliced.placed),
         "findings": [dataclasses.asdict(finding) for finding in sliced.findings],
         "stages_s": {name: {"wall": run.wall[name], "cpu": run.cpu[name]} for name in run.wall},
@@ -130,11 +133,46 @@ def _parts(sliced: Sliced) -> list[dict[str, Any]]:
                 "volume_mm3": measure(solid.mesh).volume,
                 "size_mm": _listed(high - low),
                 "placements": [_placement(sliced, copy.solid, copy.at) for copy in copies],
+                "supports": _supports(sliced, number - len(copies), copies),
                 "repairs": list(solid.model.repairs),
                 "warnings": list(solid.model.warnings),
             }
         )
     return out
+
+
+def _supports(sliced: Sliced, first: int, copies: Sequence[PlacedPart]) -> dict[str, Any]:
+    """Return what of a part's copies hangs, is held and lies on supports, and what those take."""
+    solids = [sliced.solids[copy.solid] for copy in copies]
+    path, plan = sliced.toolpath, sliced.plan
+    mine = (path.part >= first) & (path.part < first + len(copies)) & np.isin(path.role, (SUPPORT, SUPPORT_CONTACT))
+    density = np.array([material.density for material in sliced.job.materials]) / 1000.0
+    told = {
+        "hanging_mm2": sum(solid.hanging.total for solid in solids),
+        "unheld_mm2": sum(_unheld(solid) for solid in solids),
+        "contact_mm2": sum(_lies(solid) for solid in solids),
+        "mass_g": float((plan.volume[mine] * density[path.extruder[mine]]).sum()),
+        "time_s": float((plan.path_time[mine] + plan.way_time[mine]).sum()),
+    }
+    slim = max((solid.slimness for solid in solids), key=_slenderness)
+    if slim.slimmest >= 0:
+        told |= {
+            "slimmest_mm": float(slim.width[slim.slimmest]),
+            "slimmest_height_mm": float(slim.height[slim.slimmest]),
+        }
+    return told
+
+
+def _slenderness(slim: Slimness) -> float:
+    return float((slim.height / slim.width).max(initial=0.0))
+
+
+def _unheld(solid: SlicedSolid) -> float:
+    return float((solid.hanging.area * (1.0 - solid.held.share)).sum())
+
+
+def _lies(solid: SlicedSolid) -> float:
+    return float((solid.hanging.area * solid.held.lies).sum())
 
 
 def _placement(sliced: Sliced, solid: int, at: tuple[float, float]) -> list[list[float]]:

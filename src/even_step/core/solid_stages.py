@@ -6,6 +6,7 @@ import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.overhang import Limits, limits_of
 from even_step.core.plane import region
 from even_step.core.slicing.bridged import SpareSettings, bridged
 from even_step.core.slicing.bridges import BridgeSettings
@@ -14,7 +15,7 @@ from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import Foot, lay_foot
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
-from even_step.core.slicing.hanging import Hanging, HangingSettings, Limits, hanging
+from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Lie, infill
 from even_step.core.slicing.islands import Islands, Undersides, islands
@@ -24,8 +25,9 @@ from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
 from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
 from even_step.core.slicing.supports.columns import ColumnSettings, ColumnShapes, columns
-from even_step.core.slicing.supports.held import Held, HeldSettings, held
+from even_step.core.slicing.supports.held import Held, HeldSettings, held, held_by_columns
 from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
+from even_step.core.slicing.supports.slimness import Slimness, slimness
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 
@@ -45,7 +47,7 @@ def _heights(it: Inputs) -> Heights:
 def _hanging(it: Inputs) -> Hanging:
     mesh = it[MESH]
     own = it.record(HangingSettings)
-    limits, first = own.limits(it[OVERHANG]), own.first_top(float(mesh.bounds[1, 2]))
+    limits, first = limits_of(own.angle, it[OVERHANG]), own.first_top(float(mesh.bounds[1, 2]))
     return hanging(mesh, limits, first, it.crew, one_shell=it[ONE_SHELL])
 
 
@@ -131,6 +133,15 @@ def _held(it: Inputs) -> Held:
     return held(under, it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
 
 
+def _held_by_columns(it: Inputs) -> Held:
+    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
+    return held_by_columns(under, it[COLUMNS], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
+
+
+def _slimness(it: Inputs) -> Slimness:
+    return slimness(it[BODY], it.record(HeldSettings).line_width, it.crew)
+
+
 def _foot(it: Inputs) -> Foot:
     outlines = it[REGIONS]
     first = outlines.outline[outlines.which[:1]]
@@ -168,6 +179,11 @@ SUPPORTS = Stage(
     alike=_no_supports,
 )
 HELD = Stage("supports", "solid", _held, (MESH, HANGING, ISLANDS, BODY, REGIONS, COLUMNS, HEIGHTS), (HeldSettings,))
+#: Only for the preview: what is laid is not cut from it.
+HELD_BY_COLUMNS = Stage(
+    "supports", "solid", _held_by_columns, (MESH, HANGING, ISLANDS, COLUMNS, REGIONS, HEIGHTS), (HeldSettings,)
+)
+SLIMNESS = Stage("supports", "solid", _slimness, (BODY,), (HeldSettings,))
 FOOT = Stage(
     "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
 )
@@ -177,5 +193,5 @@ LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by
 
 STAGES_OF_PARTS = (
     *(HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS),
-    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, FOOT, INFILL, BLOCKS, LEDGER),
+    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, SLIMNESS, FOOT, INFILL, BLOCKS, LEDGER),
 )

@@ -75,6 +75,7 @@ class Canvas(QWidget):
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self.rebuild)
+        desk.foreseen.changed.connect(self.rebuild)
         desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))
         desk.view.changed.connect(self._follow_view)
 

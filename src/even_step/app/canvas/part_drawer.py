@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
@@ -15,6 +16,7 @@ from even_step.app.shelf import ShelfModel
 from even_step.app.theme.colours import PAPER
 from even_step.core.mesh.mesh import Mesh
 
+CLAY = "#CDA08A"
 LIGHT = (-0.45, -0.35, 0.82)
 PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
 
@@ -42,6 +44,7 @@ class PartDrawer:
         self._lines = program(ctx, "edge", "plain")
         self._whole: dict[ShelfModel, _Buffers] = {}
         self._few: dict[ShelfModel, _Buffers] = {}
+        self._columns: tuple[NDArray[np.float32], _Buffers] | None = None
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
@@ -80,6 +83,8 @@ class PartDrawer:
             self._draw_facets(part, piece, buffers, range(buffers.facets), backs=False)
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
+        if len(scene.columns):
+            self._draw_columns(scene)
         if not few:
             self._draw_edges(scene, camera, 1)
         return drawn
@@ -88,6 +93,8 @@ class PartDrawer:
         """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
         self._begin(scene, camera, scale)
         yield from self._in_turn(scene, budget, backs=False)
+        if len(scene.columns):
+            self._draw_columns(scene)
         self._draw_edges(scene, camera, scale)
         yield
         yield from self._draw_hidden_hatch(scene, budget)
@@ -135,7 +142,6 @@ class PartDrawer:
             ink=PAPER.ink,
             clay=PAPER.clay,
             bone=PAPER.bone,
-            limits=scene.limits,
             first_layer=scene.first_layer,
             hatched=True,
             points=float(scale),
@@ -143,11 +149,26 @@ class PartDrawer:
         )
 
     def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range, *, backs: bool) -> None:
-        give(self._facets, stands=part.matrix, mark=_tint(part), marked=piece.wash)
+        give(self._facets, stands=part.matrix, mark=_tint(part), marked=piece.wash, limits=part.limits)
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
         self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
         (self._ctx.enable if piece.model.closed and not backs else self._ctx.disable)(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES, vertices=3 * len(facets), first=3 * facets.start)
+
+    def _draw_columns(self, scene: Scene) -> None:
+        """Draw the supports to come in clay, a shade paler than laid ones."""
+        if self._columns is None or self._columns[0] is not scene.columns:
+            if self._columns:
+                self._columns[1].release()
+            corners = scene.columns.reshape(-1, 3).astype(np.float64)
+            faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
+            self._columns = scene.columns, self._upload(Mesh(corners, faces))
+        buffers = self._columns[1]
+        give(self._facets, stands=np.eye(4), marked=1.0, mark=lit(CLAY), hatched=False)
+        self._ctx.front_face = "ccw"
+        self._ctx.disable(moderngl.CULL_FACE)
+        buffers.array.render(moderngl.TRIANGLES)
+        give(self._facets, hatched=True)
 
     def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
         give(self._lines, seen=camera.matrix, eye=camera.eye)
@@ -178,6 +199,9 @@ class PartDrawer:
             for buffers in kept.values():
                 buffers.release()
             kept.clear()
+        if self._columns:
+            self._columns[1].release()
+            self._columns = None
         for buffer, array in self._edges.values():
             array.release()
             buffer.release()

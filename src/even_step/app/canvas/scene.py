@@ -15,11 +15,13 @@ from even_step.app.trials import TrialLines
 from even_step.core.job.model import Bed, Machine
 from even_step.core.job.room import lack_of_room
 from even_step.core.job.spots import Spot, stood, title_of
+from even_step.core.overhang import Limits, limits_of
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
 Matrix = NDArray[np.float64]
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
+NO_COLUMNS = np.empty((0, 3, 3), np.float32)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
 
 
@@ -46,7 +48,7 @@ class PartShape:
     """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm.
 
     ``pieces`` together are its ``model``, which is there for whoever points at it. ``fault`` says what is wrong with
-    where it stands.
+    where it stands; ``limits`` are from where on it hangs toward +x, +y, −x, −y, degrees.
     """
 
     spot: Spot
@@ -57,6 +59,7 @@ class PartShape:
     at: tuple[float, float]
     picked: bool
     fault: str
+    limits: Limits
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -86,12 +89,12 @@ class LinesShape:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """All that is drawn. ``limits`` are the machine's overhang limits toward +x, +y, −x, −y, degrees."""
+    """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm."""
 
     bed: BedShape
     parts: tuple[PartShape, ...]
     lines: LinesShape | None
-    limits: tuple[float, float, float, float]
+    columns: NDArray[np.float32]
     first_layer: float
     flat: bool = False
 
@@ -138,10 +141,13 @@ def build_scene(
         fault = _fault(machine, at, stand.size, into=into, covers=spot in covering)
         picked = spot in desk.selection.spots
         pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=bool(fault))
-        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault))
+        angle = float(desk.resolved_of(part.id).values["supports.angle"])
+        limits = limits_of(angle, machine.overhang_limit)
+        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
-    return Scene(bed, tuple(parts), lines, machine.overhang_limit, first_layer, flat=lines is not None and _flat(desk))
+    columns = desk.foreseen.corners if desk.view.station == "Supports" else NO_COLUMNS
+    return Scene(bed, tuple(parts), lines, columns, first_layer, flat=lines is not None and _flat(desk))
 
 
 def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, into: str, covers: bool) -> str:

@@ -24,6 +24,7 @@ from even_step.core.job.model import MM_PER, Part
 from even_step.core.job.spots import Spot, part_of
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.turning import turn_matrix
+from even_step.core.overhang import limits_of
 from even_step.core.wording import millimetres, rough_clock
 
 if TYPE_CHECKING:
@@ -180,7 +181,8 @@ class PoseFields(ToolFields):
         model = self.desk.shelf.model(part)
         missing = [number for number in self._ranked if number not in self._pictures]
         if model is not None and missing:
-            limits = self.desk.job.machine.overhang_limit
+            angle = float(self.desk.resolved_of(part.id).values["supports.angle"])
+            limits = limits_of(angle, self.desk.job.machine.overhang_limit)
 
             def draw() -> dict[int, QImage]:
                 return {number: _drawn(model, part, found.matrix[number], limits) for number in missing}

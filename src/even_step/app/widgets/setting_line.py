@@ -17,15 +17,18 @@ from even_step.app.widgets.fields import ChoiceField, NumberField, SwitchField
 from even_step.app.widgets.sheet import button, label, line
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
-from even_step.core.job.cascade import limit_of
+from even_step.core.idle import Idle, idle
+from even_step.core.job.cascade import limit_of, tools_of
 from even_step.core.job.differences import value_text
 
 Field = NumberField | ChoiceField | SwitchField
 
 
-def field_for(setting: Setting, check: Callable[[float], object], chosen: Callable[[object], None]) -> Field:
+def field_for(
+    setting: Setting, check: Callable[[float], object], chosen: Callable[[object], None], where: str = "setting"
+) -> Field:
     """Return the field for a kind of setting."""
-    name = f"setting {setting.key}"
+    name = f"{where} {setting.key}"
     field: Field
     if setting.kind == "choice":
         field = ChoiceField(name, setting.choices)
@@ -46,7 +49,8 @@ class SettingLine(QWidget):
 
     opened = Signal(object)
 
-    def __init__(self, setting: Setting, desk: Desk) -> None:
+    def __init__(self, setting: Setting, desk: Desk, where: str = "setting") -> None:
+        """``where`` begins the names of its pieces, for a setting may have a line on another sheet too."""
         super().__init__()
         self.setting, self._desk = setting, desk
         self._changed = False
@@ -55,7 +59,7 @@ class SettingLine(QWidget):
         box.setContentsMargins(8, 1, 0, 1)
         box.setSpacing(4)
         self._origin = label("", "mark")
-        self.field = field_for(setting, self._check, self._choose)
+        self.field = field_for(setting, self._check, self._choose, where)
         self.field.entered.connect(lambda: self.opened.emit(self))
         self._name = label(setting.label)
         self._name.setBuddy(self.field)
@@ -103,7 +107,13 @@ class SettingLine(QWidget):
         else:
             self.field.show_value(float(value))
         self.field.blockSignals(False)
-        self._origin.setText("not alike" if whose.differs(key) else whose.resolved.origin[key])
+        rule = self._idle_because()
+        origin = "not alike" if whose.differs(key) else whose.resolved.origin[key]
+        self._origin.setText(rule.because if rule else origin)
+        self._origin.setToolTip(f"No effect: {rule.because}. To give it one: {rule.remedy}." if rule else "")
+        for piece, role in ((self._name, ""), (self._origin, "mark")):
+            piece.setProperty("role", "faint" if rule else role)
+            piece.style().polish(piece)
         self._facts.setText(self._told(under))
         self._back.setText(f"back to {value_text(self.setting, under)}")
         self._back.setVisible(self._changed)
@@ -117,8 +127,15 @@ class SettingLine(QWidget):
         self._wrong.setVisible(bool(complaint or caution))
         self.update()
 
+    def _idle_because(self) -> Idle | None:
+        """Return why it has no effect here, if it has none."""
+        values, machine = self._desk.whose.resolved.values, self._desk.job.machine
+        tool = min(tools_of(values)["walls"], len(machine.extruders) - 1)
+        return idle(self.setting.key, values, machine.extruders[tool].bore)
+
     def _told(self, under: Value) -> str:
-        pieces = []
+        rule = self._idle_because()
+        pieces = [f"No effect: {rule.because}. To give it one: {rule.remedy}."] if rule else []
         limit = limit_of(self.setting, self._desk.job.machine)
         if limit and self.setting.unit:
             low, high = self._range()

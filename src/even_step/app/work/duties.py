@@ -13,7 +13,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.app.work.requests import ExportGcode, FindVoids, Opened, OpenJob, ReadFile, SaveJob, SliceJob
+from even_step.app.work.requests import (
+    ExportGcode,
+    FindVoids,
+    ForeseeSupports,
+    Opened,
+    OpenJob,
+    ReadFile,
+    SaveJob,
+    SliceJob,
+)
 from even_step.core.coloured import channels
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
@@ -28,6 +37,7 @@ from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.pipeline import Sliced, slice_job
+from even_step.core.preview import preview
 from even_step.core.report import gcode_job, report
 from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
@@ -225,6 +235,12 @@ def find_voids(request: FindVoids, memory: Memory, crew: Crew) -> Outcome:
     return Outcome(request.layer, {"xy": rings.xy, "start": rings.start, "polygon": rings.polygon})
 
 
+def foresee_supports(request: ForeseeSupports, memory: Memory, crew: Crew) -> Outcome:
+    """Find the columns of supports."""
+    found = preview(request.job, crew, memory.cache)
+    return Outcome(found.parts, {"corners": found.corners})
+
+
 DUTIES: dict[type, Callable[..., Outcome]] = {
     ReadFile: read_file,
     OpenJob: open_job,
@@ -232,4 +248,5 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     ExportGcode: export_gcode,
     SaveJob: save_job,
     FindVoids: find_voids,
+    ForeseeSupports: foresee_supports,
 }

@@ -72,9 +72,16 @@ class FindVoids:
     layer: int
 
 
-Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids
+@dataclass(frozen=True)
+class ForeseeSupports:
+    """Find the columns of supports of a job, before it is sliced."""
+
+    job: Job
+
+
+Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | ForeseeSupports
 #: Done in the worker's second thread: short, and wanted although a slice is running.
-ASIDE = (ReadFile, OpenJob, SaveJob)
+ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports)
 
 
 @dataclass(frozen=True)

@@ -149,3 +149,13 @@ GRADING_DEPTH = Setting(
     scopes=SCOPES,
 )
 ALL = (DENSITY, PATTERN, ANGLE, FRAME, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)
+
+#: Patterns made of parallel lines, of which every other one can be left out.
+OF_LINES = ("lines", "grid", "triangles", "kagome", "cubic")
+
+
+def ignored_by(pattern: str) -> frozenset[str]:
+    """Return which settings of the infill, by the second word of their keys, a pattern has no use for."""
+    graded = set() if pattern in OF_LINES else {"grading", "grading_depth"}
+    own = {"concentric": {"angle", "frame", "end_run"}, "branching": {"overlap", "end_run", "layers_at_once"}}
+    return frozenset(graded | own.get(pattern, set()))

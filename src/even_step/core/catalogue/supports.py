@@ -35,7 +35,6 @@ ANGLE = Setting(
     "What leans further from the vertical hangs. 0 takes the machine's own limit, which differs with the side the "
     "cooling air comes from.",
     range=(0.0, 89.0),
-    advised=(20.0, 75.0),
     step=5.0,
     level="wider",
     scopes=SCOPES,

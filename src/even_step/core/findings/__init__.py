@@ -15,6 +15,7 @@ from even_step.core.findings import (
     overhang_unheld,
     parts_touch,
     setting_idle,
+    support_slim,
     too_thin,
     top_lost,
     void,
@@ -37,6 +38,7 @@ CHECKS = (
     layer_quick,
     line_wide,
     bridge_long,
+    support_slim,
     height_rounded,
     setting_idle,
 )

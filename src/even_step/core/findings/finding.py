@@ -25,6 +25,7 @@ from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.held import Held
 from even_step.core.slicing.supports.lines import Supports
+from even_step.core.slicing.supports.slimness import Slimness
 from even_step.core.slicing.walls import Walls, WallSettings
 from even_step.core.toolpath.roles import OF_PARTS
 from even_step.core.toolpath.toolpath import Toolpath
@@ -79,6 +80,7 @@ class SlicedSolid:
     islands: Islands
     supports: Supports
     held: Held
+    slimness: Slimness
 
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""

@@ -13,7 +13,7 @@ from even_step.core.motion.expand import layer_moves, moves_alike
 from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings, PathSpeeds, path_speeds
-from even_step.core.toolpath.courses import Courses
+from even_step.core.toolpath.courses import SUPPORTS, Courses
 from even_step.core.toolpath.roles import ROLES, TRAVEL
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.work import Crew, runs_of
@@ -120,19 +120,21 @@ def _least_times(
 ) -> NDArray[np.float64]:
     """Return how long each layer of the bed is to take at least, (L,), s.
 
-    A part's layer grows firm until the next one of the same part begins: what is laid of other parts in between
-    counts, as long as it takes itself.
+    A part's layer grows firm until the next one of the same part begins: what is laid of other parts or of supports in
+    between counts, as long as it takes itself.
     """
+    firm = courses.source != SUPPORTS
     least = lines.each("least_layer_time", np.array(lines.of_part, np.int64)[courses.part, 0])
     begins = courses.begins()
     next_of: dict[int, int] = {}
     wanted, until = np.zeros(len(layer_time)), np.zeros(len(layer_time) + 1)
     for k in range(len(layer_time) - 1, -1, -1):
-        for c in range(begins[k], begins[k + 1]):
+        here = begins[k] + np.flatnonzero(firm[begins[k] : begins[k + 1]])
+        for c in here.tolist():
             after = next_of.get(int(courses.part[c]), k + 1)
             others = until[k + 1] - until[after]
             wanted[k] = max(wanted[k], least[c] - others)
-        next_of |= dict.fromkeys(courses.part[begins[k] : begins[k + 1]].tolist(), k)
+        next_of |= dict.fromkeys(courses.part[here].tolist(), k)
         until[k] = until[k + 1] + max(layer_time[k], wanted[k])
     return wanted
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Annotated, TypeAlias
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,13 +15,13 @@ from even_step.core.mesh.buried import bare_share
 from even_step.core.mesh.measure import overhang
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.shells import labels_of
+from even_step.core.overhang import Limits
 from even_step.core.plane import region
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.heights import first_top
 from even_step.core.work import Crew
 
 FLAT = 1e-4  # mm of height within a facet that lies flat
-Limits: TypeAlias = tuple[float, float, float, float]
 BELOW = 0.002  # mm beneath a flat underside, where what carries it is cut
 SECTION = ContourSettings(0.05, 0.001)
 
@@ -38,10 +38,6 @@ class HangingSettings:
     first_height: Annotated[float, layers.FIRST_HEIGHT]
     own_least: Annotated[float, layers.LEAST]
     nozzle_least: float
-
-    def limits(self, measured: Limits) -> Limits:
-        """Return the limits toward +x, +y, −x, −y, degrees, that take the place of those measured, if any are set."""
-        return (self.angle,) * 4 if self.angle > 0.0 else measured
 
     def first_top(self, tall: float) -> float:
         """Return the top of the first layer of a part, mm."""

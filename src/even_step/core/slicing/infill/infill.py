@@ -14,7 +14,6 @@ from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.grading import graded
 from even_step.core.slicing.infill.thick import in_storeys
-from even_step.core.slicing.patterns import families
 from even_step.core.slicing.patterns.branching import branching
 from even_step.core.slicing.patterns.fitting import span_of
 from even_step.core.slicing.patterns.pattern import Fill, LayerRooms, PatternLayout, fill_layers, nothing
@@ -71,14 +70,7 @@ class InfillSettings:
     @property
     def is_graded(self) -> bool:
         """Whether half of the lines lie only near the surface."""
-        return self.grading != "none" and "grading" not in ignored_by(self.pattern)
-
-
-def ignored_by(pattern: str) -> frozenset[str]:
-    """Return which fields of the settings a pattern has no use for."""
-    graded = set() if pattern in families.FAMILIES else {"grading", "grading_depth"}
-    own = {"concentric": {"angle", "frame", "end_run"}, "branching": {"overlap", "end_run", "layers_at_once"}}
-    return frozenset(graded | own.get(pattern, set()))
+        return self.grading != "none" and "grading" not in keys.ignored_by(self.pattern)
 
 
 def infill(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.islands import Undersides
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import SupportBody
+from even_step.core.slicing.supports.columns import ColumnShapes
 from even_step.core.slicing.supports.growing import grown
 from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
 from even_step.core.work import Crew
@@ -39,11 +40,14 @@ class Held:
     ----------
     share : (n,) float64
         Of each hanging facet, 0 to 1.
+    lies : (n,) float64
+        What share of each lies on supports, without any margin.
     islands : (m,) bool
         Which islands.
     """
 
     share: NDArray[np.float64]
+    lies: NDArray[np.float64]
     islands: NDArray[np.bool_]
 
 
@@ -57,23 +61,60 @@ def held(
     crew: Crew,
 ) -> Held:
     """Find what of a solid's hanging facets and islands has supports beneath, within the margin."""
-    share, islands = np.zeros(len(under.facets.facet)), np.zeros(len(under.islands.layer), bool)
     if len(body.top) == 0:
-        return Held(share, islands)
+        return _nothing_held(under)
     within = filled(frame, body.shape, _masks(body, heights, frame.words), crew)
-    near = grown(frame, within, settings.line_width / 2 + max(settings.margin, frame.cell) + frame.cell, crew)
     # A support ends no deeper under a layer than its gap and its own thickest course.
     deep = settings.gap_above + float(body.thick.max()) + SLACK
+    return _over_cells(under, within, outlines, _Below(frame, heights, deep), settings, crew)
+
+
+def held_by_columns(
+    under: Undersides, columns: ColumnShapes, outlines: Outlines, heights: Heights, settings: HeldSettings, crew: Crew
+) -> Held:
+    """Find what has columns beneath before they are cut from the part: nearly what is held."""
+    if columns.are_none:
+        return _nothing_held(under)
+    frame = columns.frame
+    within = filled(frame, columns.shape, layer_masks(columns.which, len(columns.shape), frame.words), crew)
+    return _over_cells(under, within, outlines, _Below(frame, heights, SLACK), settings, crew)
+
+
+def _nothing_held(under: Undersides) -> Held:
+    none = np.zeros(len(under.facets.facet))
+    return Held(none, none, np.zeros(len(under.islands.layer), bool))
+
+
+class _Below(NamedTuple):
+    """Cells, the part's layers, and how deep under a layer a support that holds it may end, mm."""
+
+    frame: Frame
+    heights: Heights
+    deep: float
+
+
+def _over_cells(
+    under: Undersides, within: Words, outlines: Outlines, below: _Below, settings: HeldSettings, crew: Crew
+) -> Held:
+    """Find what has filled cells beneath."""
+    (frame, heights, deep), none = below, _nothing_held(under)
+    share, islands = none.share, none.islands
+    near = grown(frame, within, settings.line_width / 2 + max(settings.margin, frame.cell) + frame.cell, crew)
     lowest = np.searchsorted(heights.top, heights.top - heights.thick - deep)
     lowest = np.minimum(lowest, np.maximum(np.arange(len(lowest)) - 1, 0))
     corners = under.corners
     part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
+    lies = share
     if len(corners):
-        share = np.asarray(_shares(corners, heights.cuts, lowest, *frame.corner, frame.cell, near, part))
+        exact = grown(frame, within, settings.line_width / 2, crew)
+        share, lies = (
+            np.asarray(_shares(corners, heights.cuts, lowest, *frame.corner, frame.cell, some, part))
+            for some in (near, exact)
+        )
     if len(islands):
         middles = region.centres(under.islands.shape)
         islands = np.asarray(_over(middles, under.islands.layer, lowest, *frame.corner, frame.cell, near))
-    return Held(share, islands)
+    return Held(share, lies, islands)
 
 
 def _masks(body: SupportBody, heights: Heights, words: int) -> Words:

@@ -1,0 +1,130 @@
+"""The station Supports by real events: what hangs, how it is held, what that comes to."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QPushButton
+
+from even_step.app.stations.layers import LayersStation
+from even_step.app.stations.supports import SupportsStation
+from even_step.core.job import edits
+from tests.hung import over_another, tee
+from tests.shapes import box, write_stl
+
+
+@pytest.fixture
+def arm(hand, tmp_path):
+    """The window with a part that hangs and one that does not, at the station."""
+    hand.drop(write_stl(tmp_path / "arm.stl", tee()))
+    hand.drop(write_stl(tmp_path / "block.stl", box()))
+    hand.drawn()
+    hand.desk.view.set("station", "Supports")
+    hand.wait(lambda: hand.desk.foreseen.is_known)
+    return hand
+
+
+def words(hand):
+    sheet = hand.window.findChild(SupportsStation)
+    return " ".join(label.text() for label in sheet.findChildren(QLabel) if label.isVisible())
+
+
+def test_what_hangs_is_told_by_part_before_anything_is_sliced(arm):
+    hand = arm
+    told = words(hand)
+    assert "400 mm²" in told
+    assert hand.window.findChild(QPushButton, f"pose {hand.part(0)}") is not None
+    assert hand.window.findChild(QPushButton, f"pose {hand.part(1)}") is None, "a block has nothing that hangs"
+    assert len(hand.desk.foreseen.corners) == 0
+    assert "≈ 400 mm²" in told, "nothing is held"
+
+
+def test_a_click_holds_it_and_the_columns_are_seen_at_once(arm):
+    hand = arm
+    hand.click("kind sheet", QPushButton)
+    assert hand.desk.job.settings["supports.kind"] == "sheet"
+    assert hand.desk.store.undo_name == "supports sheet"
+    hand.wait(lambda: hand.desk.foreseen.is_known and len(hand.desk.foreseen.corners) > 0)
+    corners = hand.desk.foreseen.corners
+    assert np.ptp(corners[:, :, 2]) == pytest.approx(20.0, abs=0.5), "from the bed to the arms"
+    assert "≈ 0 mm²" in words(hand)
+    hand.drawn()
+    assert len(hand.canvas.scene.columns) == len(corners)
+    hand.window.run("edit.undo")
+    hand.wait(lambda: hand.desk.foreseen.is_known)
+    assert len(hand.desk.foreseen.corners) == 0
+
+
+def test_the_tally_is_of_the_slice_once_there_is_one(arm):
+    hand = arm
+    hand.click("kind grid", QPushButton)
+    trial = hand.slice()
+    hand.desk.view.set("station", "Supports")
+    told = words(hand)
+    assert f"trial {trial.number}" in told
+    held = trial.report["parts"][0]["supports"]
+    assert f"{held['contact_mm2']:.0f} mm²" in told
+    assert held["unheld_mm2"] < 4.0
+    assert held["slimmest_height_mm"] == pytest.approx(19.8, abs=0.3)
+    hand.click("kind sheet", QPushButton)
+    assert "foreseen" in words(hand), "the job has changed since"
+
+
+def test_only_the_picked_part_is_held(arm):
+    hand = arm
+    hand.desk.selection.pick([hand.spot(0)])
+    hand.click("scope part", QPushButton)
+    hand.click("kind sheet", QPushButton)
+    assert hand.desk.job.settings.get("supports.kind") is None
+    assert hand.desk.job.parts[0].settings == {"supports.kind": "sheet"}
+
+
+def test_pose_leads_to_the_proposals(arm):
+    hand = arm
+    hand.click(f"pose {hand.part(0)}", QPushButton)
+    assert (hand.desk.view.station, hand.desk.view.tool) == ("Parts", "pose")
+    assert hand.desk.selection.parts == (hand.part(0),)
+
+
+def test_lines_without_effect_say_why(arm):
+    hand = arm
+    assert "there are no supports" in words(hand)
+    hand.click("kind sheet", QPushButton)
+    assert "there are no supports" not in words(hand)
+    edit = edits.with_setting(hand.desk.job, "supports.density", 20.0)
+    hand.desk.store.do("density", edit)
+    assert "the support density says how far apart lines are" in words(hand)
+
+
+def test_kinds_are_compared_as_trials(arm):
+    hand = arm
+    hand.click("compare kinds", QPushButton)
+    hand.wait(lambda: len(hand.desk.trials.all) == 2 and not hand.desk.trials.running)
+    kinds = [trial.job.settings["supports.kind"] for trial in hand.desk.trials.all]
+    assert kinds == ["sheet", "grid"]
+    assert "supports.kind" not in hand.desk.job.settings, "the job is what it was"
+
+
+def test_the_remedy_of_what_hangs_is_a_button(hand, tmp_path):
+    hand.drop(write_stl(tmp_path / "arm.stl", over_another()))
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    number = next(i for i, one in enumerate(trial.report["findings"]) if one["code"] == "overhang-unheld")
+    made = hand.find(QPushButton, f"fix {number}")
+    hand.wait(lambda: made.height() > 10 and made.isVisible())
+    hand.window.findChild(LayersStation).ensureWidgetVisible(made)
+    hand.click(f"fix {number}", QPushButton)
+    assert hand.desk.job.parts[0].settings == {"supports.kind": "sheet"}
+    again = hand.slice()
+    assert "overhang-unheld" not in {one["code"] for one in again.report["findings"]}
+    assert again.report["volume_by_role_mm3"]["support"] > 0
+
+
+def test_the_kind_is_chosen_by_keyboard_alone(arm):
+    hand = arm
+    button = hand.find(QPushButton, "kind sheet")
+    button.setFocus(Qt.FocusReason.TabFocusReason)
+    QTest.keyClick(button, Qt.Key.Key_Space)
+    assert hand.desk.job.settings["supports.kind"] == "sheet"
