@@ -99,6 +99,11 @@ def drawn(toolpath, layer, roles):
     return shapely.union_all(some)
 
 
+def _whole(shape):
+    """A shape with its holes filled: a hollow branch carries what is upon it."""
+    return shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(shape)])
+
+
 class Laid:
     """Supports of a slice of one part, as they are drawn, by the top of their layer; the part's own outlines."""
 
@@ -146,7 +151,7 @@ class Laid:
             bottom = top - thick
             if bottom < 1e-6:
                 continue
-            beneath = [self.layers[one][1] for one in tops if bottom - 0.35 < one < bottom + 1e-6]
+            beneath = [_whole(self.layers[one][1]) for one in tops if bottom - 0.35 < one < bottom + 1e-6]
             own = (heights.top > bottom - 1.0) & (heights.top < bottom + 1e-6)
             beneath += [self.outline(k) for k in np.flatnonzero(own)]
             worst = max(worst, shape.difference(shapely.union_all(beneath).buffer(reach)).area)

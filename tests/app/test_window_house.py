@@ -90,12 +90,6 @@ def test_number_keys_go_to_the_stations(hand, number):
     assert hand.window._sheets.currentIndex() == number - 1
 
 
-def test_a_station_not_built_yet_says_what_it_will_hold(hand):
-    hand.key(Qt.Key.Key_4)
-    words = hand.window._sheets.currentWidget().findChildren(object)
-    assert any("supports will be laid" in getattr(piece, "text", str)() for piece in words if hasattr(piece, "text"))
-
-
 def test_what_can_be_clicked_has_a_name_to_be_read_out(hand, tmp_path):
     hand.drop(write_stl(tmp_path / "block.stl", box(30, 20, 10)))
     hand.slice()

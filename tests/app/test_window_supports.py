@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QLabel, QPushButton
 
 from even_step.app.stations.layers import LayersStation
 from even_step.app.stations.supports import SupportsStation
-from even_step.core.job import edits
 from tests.hung import over_another, tee
 from tests.shapes import box, write_stl
 
@@ -90,20 +89,23 @@ def test_pose_leads_to_the_proposals(arm):
 
 def test_lines_without_effect_say_why(arm):
     hand = arm
-    assert "there are no supports" in words(hand)
+    lines = hand.window.findChild(SupportsStation).lines
+    assert lines["supports.margin"]._origin.text() == "no effect"
+    assert "there are no supports" in lines["supports.margin"]._origin.toolTip()
     hand.click("kind sheet", QPushButton)
-    assert "there are no supports" not in words(hand)
-    edit = edits.with_setting(hand.desk.job, "supports.density", 20.0)
-    hand.desk.store.do("density", edit)
-    assert "the support density says how far apart lines are" in words(hand)
+    assert lines["supports.margin"]._origin.text() == "default"
+    assert "only for tree" in lines["supports.branch_angle"]._origin.toolTip()
+    hand.click("kind tree", QPushButton)
+    assert lines["supports.branch_angle"]._origin.text() == "default"
+    assert "only for sheet and grid" in lines["supports.margin"]._origin.toolTip()
 
 
 def test_kinds_are_compared_as_trials(arm):
     hand = arm
     hand.click("compare kinds", QPushButton)
-    hand.wait(lambda: len(hand.desk.trials.all) == 2 and not hand.desk.trials.running)
+    hand.wait(lambda: len(hand.desk.trials.all) == 3 and not hand.desk.trials.running)
     kinds = [trial.job.settings["supports.kind"] for trial in hand.desk.trials.all]
-    assert kinds == ["sheet", "grid"]
+    assert kinds == ["sheet", "grid", "tree"]
     assert "supports.kind" not in hand.desk.job.settings, "the job is what it was"
 
 

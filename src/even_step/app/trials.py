@@ -46,6 +46,7 @@ class TrialLines:
     by_flow: NDArray[np.float32]
     by_fan: NDArray[np.float32]
     by_time: NDArray[np.float32]
+    by_overhang: NDArray[np.float32]
     path_start: NDArray[np.int64]
     path_end_time: NDArray[np.float64]
 
@@ -57,7 +58,7 @@ class TrialLines:
     @property
     def nbytes(self) -> int:
         """How much memory they hold."""
-        return int(self.points.nbytes * 1.75) + 7 * self.by_part.nbytes + 2 * self.path_start.nbytes
+        return int(self.points.nbytes * 1.75) + 8 * self.by_part.nbytes + 2 * self.path_start.nbytes
 
     def of_paths(self, channel: str) -> NDArray[np.float32]:
         """Return the number of each path in a channel, (P,)."""

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-Channel = Literal["role", "material", "part", "height", "speed", "flow", "fan", "time"]
+Channel = Literal["role", "material", "part", "height", "speed", "flow", "fan", "time", "overhang"]
 #: Those that are a scale, with the unit of their numbers.
-SCALES: dict[Channel, str] = {"height": "mm", "speed": "mm/s", "flow": "mm³/s", "fan": "%", "time": "s a layer"}
+SCALES: dict[Channel, str] = {
+    "height": "mm",
+    "speed": "mm/s",
+    "flow": "mm³/s",
+    "fan": "%",
+    "time": "s a layer",
+    "overhang": "% over air",
+}
 CHANNELS: tuple[Channel, ...] = ("role", "material", "part", *SCALES)

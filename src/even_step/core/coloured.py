@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from even_step.core.motion.fan import A_PERCENT, path_fans
 from even_step.core.pipeline import Sliced
+from even_step.core.toolpath.courses import ALL_HELD
 
 
 def channels(sliced: Sliced) -> dict[str, NDArray[np.float32]]:
@@ -24,5 +25,6 @@ def channels(sliced: Sliced) -> dict[str, NDArray[np.float32]]:
         "flow": speed * plan.speeds.area,
         "fan": path_fans(path, sliced.fans) / A_PERCENT,
         "time": plan.layer_time[path.layer_of_path()],
+        "overhang": 100.0 * (1.0 - path.held / ALL_HELD),
     }
     return {name: np.asarray(values, np.float32) for name, values in found.items()}

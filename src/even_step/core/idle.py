@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from even_step.core.catalogue import CATALOGUE
+from even_step.core.catalogue import CATALOGUE, trees
 from even_step.core.catalogue.infill import ignored_by
 from even_step.core.catalogue.setting import Value
 from even_step.core.slicing.storeys import STACKED
@@ -104,6 +104,24 @@ RULES = (
         "choose a raft for the foot",
     ),
     Idle(SUPPORTS, lambda values, _: values["supports.kind"] == "none", "there are no supports", "choose supports"),
+    Idle(
+        tuple(setting.key for setting in trees.ALL),
+        lambda values, _: values["supports.kind"] != "tree",
+        "only for tree",
+        "choose tree supports",
+    ),
+    Idle(
+        tuple(f"supports.{name}" for name in ("margin", "merge_within", "slim_width", "outline", "gap_wins")),
+        lambda values, _: values["supports.kind"] == "tree",
+        "only for sheet and grid",
+        "choose sheet or grid supports",
+    ),
+    Idle(
+        tuple(f"supports.{name}" for name in ("line_distance", "density", "direction", "grading")),
+        lambda values, _: values["supports.kind"] == "tree" and not values["supports.branch_filled"],
+        "branches are hollow",
+        "fill branches, or choose sheet or grid supports",
+    ),
     Idle(
         ("supports.line_distance",),
         lambda values, _: float(values["supports.density"]) > 0.0,

@@ -13,7 +13,7 @@ from even_step.core.job.model import Job
 from even_step.core.pipeline import bed_unit
 from even_step.core.plane import cut, region
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.supports.columns import ColumnShapes
+from even_step.core.slicing.supports.seeds import ColumnShapes
 from even_step.core.solid_stages import COLUMNS, HANGING, HEIGHTS, HELD_BY_COLUMNS
 from even_step.core.stages import Cache, StageRun
 from even_step.core.standing import files_of, stand

@@ -24,10 +24,12 @@ from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
 from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
-from even_step.core.slicing.supports.columns import ColumnSettings, ColumnShapes, columns
+from even_step.core.slicing.supports.columns import ColumnSettings, columns
 from even_step.core.slicing.supports.held import Held, HeldSettings, held, held_by_columns
 from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
+from even_step.core.slicing.supports.seeds import ColumnShapes, SeedSettings, no_columns, seeds_of
 from even_step.core.slicing.supports.slimness import Slimness, slimness
+from even_step.core.slicing.supports.trees import TreeSettings, tree_columns
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 
@@ -101,8 +103,14 @@ def _none_spared(spared: dict[int, region.Geometry]) -> str:
 
 
 def _columns(it: Inputs) -> ColumnShapes:
-    own, under = it.record(ColumnSettings), Undersides(it[MESH], it[HANGING], it[ISLANDS])
-    return columns(under, it[REGIONS], it[HEIGHTS], it[SPARED], own, it.crew)
+    own, tree, heights = it.record(ColumnSettings), it.record(TreeSettings), it[HEIGHTS]
+    asked, under = it.record(SeedSettings), Undersides(it[MESH], it[HANGING], it[ISLANDS])
+    branches = asked.kind == "tree"
+    pad = tree.pad if branches else own.pad
+    seeds = seeds_of(under, it[REGIONS], heights, it[SPARED], pad, asked, it.crew)
+    if seeds is None:
+        return no_columns(len(heights.top))
+    return tree_columns(seeds, heights, tree, it.crew) if branches else columns(seeds, heights, own, it.crew)
 
 
 def _no_columns(found: ColumnShapes) -> str:
@@ -166,7 +174,7 @@ COLUMNS = Stage(
     "solid",
     _columns,
     (MESH, HANGING, ISLANDS, REGIONS, HEIGHTS, SPARED),
-    (ColumnSettings,),
+    (SeedSettings, ColumnSettings, TreeSettings),
     alike=_no_columns,
 )
 BODY = Stage("supports", "solid", _body, (COLUMNS, REGIONS, HEIGHTS, HANGING, ISLANDS), (BodySettings,))

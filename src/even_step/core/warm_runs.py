@@ -36,7 +36,7 @@ from even_step.core.work import Crew, crew
 
 LIMITS = (45.0, 45.0, 45.0, 45.0)
 PATTERNS = ("lines", "branching")
-SUPPORTED: dict[str, Value] = {"supports.kind": "sheet", "supports.from": "bed"}
+KINDS = ("sheet", "tree")
 
 
 def run_everything() -> None:
@@ -44,7 +44,7 @@ def run_everything() -> None:
     with tempfile.TemporaryDirectory(prefix="even-step-") as name, crew(2) as hands:
         folder = Path(name)
         for number, path in enumerate(write_models(folder)):
-            _slice(path, PATTERNS[number % len(PATTERNS)], folder / "out.gcode", hands)
+            _slice(path, _asked(number), folder / "out.gcode", hands)
         broken = folder / "broken.obj"
         broken.write_text(BROKEN)
         with contextlib.suppress(InputError):
@@ -54,7 +54,13 @@ def run_everything() -> None:
     visiting_order(np.zeros((3, 2)))
 
 
-def _slice(path: Path, pattern: str, target: Path, hands: Crew) -> None:
+def _asked(number: int) -> dict[str, Value]:
+    """Return other settings for each model."""
+    pattern, kind = PATTERNS[number % len(PATTERNS)], KINDS[number % len(KINDS)]
+    return {"layers.height": 0.3, "infill.pattern": pattern, "supports.kind": kind, "supports.from": "bed"}
+
+
+def _slice(path: Path, settings: dict[str, Value], target: Path, hands: Crew) -> None:
     """Slice a model, read its G-code back, and ask of it what a window asks."""
     model = read_model(path)
     job = Job(
@@ -63,7 +69,7 @@ def _slice(path: Path, pattern: str, target: Path, hands: Crew) -> None:
         materials=(find(Material, DEFAULT_MATERIAL),),
         recipe=find(Recipe, DEFAULT_RECIPE),
         parts=parts_of(path, model),
-        settings={"layers.height": 0.3, "infill.pattern": pattern, **SUPPORTED},
+        settings=settings,
     )
     cache = StageCache()
     run = StageRun(hands, cache)

@@ -23,6 +23,7 @@ from even_step.core.wording import clock, grams
 LINES = (
     *("supports.from", "supports.gap_above", "supports.gap_beside", "supports.margin"),
     *("supports.line_distance", "supports.density", "supports.contact_layers", "supports.spare_bridges"),
+    *("supports.branch_angle", "supports.branch_spacing"),
 )
 LEAST = 0.5  # mm², less is not told
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import MARK, font
 from even_step.app.widgets.foot_drawings import FOOT_DRAWINGS
+from even_step.app.widgets.support_drawings import SUPPORT_DRAWINGS
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.job.differences import value_text
 
@@ -236,6 +237,7 @@ DRAWINGS: dict[str, Draw] = {
     "heat.nozzle": _heat,
     "heat.bed": _heat,
     **FOOT_DRAWINGS,
+    **SUPPORT_DRAWINGS,
 }
 
 

@@ -109,7 +109,7 @@ class SettingLine(QWidget):
         self.field.blockSignals(False)
         rule = self._idle_because()
         origin = "not alike" if whose.differs(key) else whose.resolved.origin[key]
-        self._origin.setText(rule.because if rule else origin)
+        self._origin.setText("no effect" if rule else origin)
         self._origin.setToolTip(f"No effect: {rule.because}. To give it one: {rule.remedy}." if rule else "")
         for piece, role in ((self._name, ""), (self._origin, "mark")):
             piece.setProperty("role", "faint" if rule else role)

@@ -5,6 +5,7 @@ from even_step.core.catalogue import (
     covers,
     extruder,
     foot,
+    hanging,
     heat,
     infill,
     layers,
@@ -17,14 +18,15 @@ from even_step.core.catalogue import (
     support_lines,
     supports,
     travel,
+    trees,
     walls,
 )
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 
 GROUPS = (
-    *(mesh, layers, outline, walls, covers, bridges, infill, foot, skirt),
-    *(supports, support_lines),
+    *(mesh, layers, outline, walls, covers, bridges, hanging, infill, foot, skirt),
+    *(supports, support_lines, trees),
     *(extruder, purge, order, motion, heat, travel),
 )
 CATALOGUE: dict[str, Setting] = {setting.key: setting for group in GROUPS for setting in group.ALL}

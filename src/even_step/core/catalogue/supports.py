@@ -8,8 +8,8 @@ KIND = Setting(
     "choice",
     "none",
     "What holds parts that hang while they are printed: sheets in one direction, each column one strip that can be "
-    "pulled out; or a grid of crossing walls, which stands firmer.",
-    choices=("none", "sheet", "grid"),
+    "pulled out; a grid of crossing walls, which stands firmer; or trees, whose branches touch in points.",
+    choices=("none", "sheet", "grid", "tree"),
     level="short",
     scopes=SCOPES,
     synonyms=("overhang", "hanging", "hold", "scaffold", "island"),

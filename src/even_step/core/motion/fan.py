@@ -8,8 +8,9 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, heat, support_lines
+from even_step.core.catalogue import bridges, hanging, heat, support_lines
 from even_step.core.motion.records import Records
+from even_step.core.motion.speeds import toward_bridge
 from even_step.core.toolpath.roles import TABLE
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -23,6 +24,7 @@ class FanSettings:
     fan: Annotated[float, heat.FAN]
     from_layer: Annotated[int, heat.FAN_FROM_LAYER]
     bridge_fan: Annotated[float, bridges.FAN]
+    hangs_from: Annotated[float, hanging.FROM]
     contact_fan: Annotated[float, support_lines.CONTACT_FAN]
 
 
@@ -36,4 +38,6 @@ def path_fans(toolpath: Toolpath, records: Records[FanSettings]) -> NDArray[np.i
     for number, role in enumerate(TABLE):
         if role.fan != "fan":
             share = np.where(toolpath.role == number, records.each(role.fan, record), share)
+    over_air = np.where(cooled, records.each("bridge_fan", record), 0.0)
+    share = toward_bridge(share, over_air, toolpath, records.each("hangs_from", record))
     return np.round(share * A_PERCENT).astype(np.int64)

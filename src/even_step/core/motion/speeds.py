@@ -8,9 +8,10 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, foot, heat, motion, purge, support_lines, travel
+from even_step.core.catalogue import bridges, foot, hanging, heat, motion, purge, support_lines, travel
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
+from even_step.core.toolpath.courses import ALL_HELD
 from even_step.core.toolpath.roles import BRIDGE, INNER_WALL, OUTER_WALL, TABLE
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -38,6 +39,7 @@ class LineSettings:
     support_speed: Annotated[float, support_lines.SPEED]
     contact_speed: Annotated[float, support_lines.CONTACT_SPEED]
     support_flow: Annotated[float, support_lines.FLOW]
+    hangs_from: Annotated[float, hanging.FROM]
     over_raft_speed: Annotated[float, foot.OVER_RAFT_SPEED]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
     melt_limit: float
@@ -105,6 +107,7 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records
     record, role = lines.of_paths(toolpath), toolpath.role
     first_speed = lines.each("first_speed", record)
     wanted = _by_role("speed", lines, record, role)
+    wanted = toward_bridge(wanted, lines.each("bridge_speed", record), toolpath, lines.each("hangs_from", record))
     small = _small_loops(toolpath, lengths, lines.each("small_loop", record))
     wanted = np.where(small, np.minimum(wanted, lines.each("small_speed", record)), wanted)
     first = toolpath.on_bed()
@@ -121,6 +124,23 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records
     wanted = np.minimum(wanted, lines.each("melt_limit", record) / np.maximum(area, 1e-9))
     acceleration = _by_role("acceleration", lines, record, role)
     return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area, toolpath.changes())
+
+
+def toward_bridge(
+    own: NDArray[np.float64],
+    over_air: NDArray[np.float64],
+    toolpath: Toolpath,
+    hangs_from: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Return what each path is laid with: its own where enough of it is held, evenly down to a bridge's over air.
+
+    ``hangs_from`` is the share from which a wall counts as held, %, (P,).
+    """
+    hangs = toolpath.held < ALL_HELD
+    if not hangs.any():
+        return own
+    held = np.minimum(toolpath.held / np.maximum(hangs_from / 10.0, 1e-9), 1.0)
+    return np.where(hangs, over_air + (own - over_air) * held, own)
 
 
 def _by_role(

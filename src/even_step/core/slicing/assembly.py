@@ -148,6 +148,7 @@ def _taken(paths: Ordered, some: Index) -> Ordered:
         paths.role[some],
         paths.width[some],
         paths.height[some],
+        paths.held[some],
         linked,
         paths.via[via],
         via_start,
@@ -189,6 +190,7 @@ def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, r
         np.empty(paths, np.float32),
         np.empty(paths, np.int32),
         np.empty(paths, np.uint8),
+        np.empty(paths, np.uint8),
         np.empty(paths, np.int32),
         np.empty((vias, 2)),
         np.zeros(paths + 1, np.int64),
@@ -210,6 +212,7 @@ def _put(out: Toolpath, at: Sequence[int], piece: Piece) -> None:
     out.start[p + 1 : p + last - first + 1] = b.start[first + 1 : last + 1] - a + n
     out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
     out.role[to], out.width[to] = b.role[first:last], b.width[first:last]
+    out.held[to] = b.held[first:last]
     out.retract[to] = b.linked[first:last]  # until it is decided
     out.part[to], out.own[to], out.extruder[to] = piece.part, piece.own, piece.extruder
     out.height[to] = np.where(b.height[first:last] > 0, b.height[first:last], piece.height)

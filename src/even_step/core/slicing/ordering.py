@@ -12,9 +12,12 @@ from typing import Annotated, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.core.catalogue import hanging
 from even_step.core.catalogue import walls as keys
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Rings, joined_starts, starts_of
+from even_step.core.plane.segments import edges_of, grid_of
+from even_step.core.slicing.hold_parts import outlines_below, parted_by_hold
 from even_step.core.slicing.island_order import LOOSE, ROWS, WALLS, laid_out, order_layer
 from even_step.core.slicing.laid import Strands, chosen
 from even_step.core.slicing.patterns.pattern import Fill
@@ -23,11 +26,13 @@ from even_step.core.slicing.row_order import rows_beside
 from even_step.core.slicing.walls import Walls
 from even_step.core.slicing.ways import WaySettings, plan_ways
 from even_step.core.slicing.width_parts import parted_by_width
+from even_step.core.toolpath.courses import ALL_HELD
 from even_step.core.toolpath.roles import GAP_FILL, INNER_WALL, OUTER_WALL
 from even_step.core.work import Crew
 
 SEAMS = {"nearest": 0, "back": 1, "corner": 2, "scattered": 3}
 SEED = 20_261
+CELL = 1.0  # mm, of the grid that finds the edge below
 TOGETHER = 32  # layers that are ordered one after the other
 
 Place: TypeAlias = tuple[float, float]
@@ -36,10 +41,11 @@ _Key: TypeAlias = tuple[int, float, float]
 
 @dataclass(frozen=True)
 class OrderSettings:
-    """Which wall first, and where it begins."""
+    """Which wall first, and where it begins; of how much of its width it must be held, %."""
 
     order: Annotated[str, keys.ORDER]
     seam: Annotated[str, keys.SEAM]
+    hangs_from: Annotated[float, hanging.FROM] = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,6 +64,8 @@ class Ordered:
         mm.
     height : (P,) float32
         mm; 0 as high as its layer.
+    held : (P,) uint8
+        How many tenths of its width lie on the layer below, 10 where all counts as held.
     linked : (P,) bool
         Whether the way to it stays inside the part.
     via : (V, 2) float64
@@ -71,6 +79,7 @@ class Ordered:
     role: NDArray[np.uint8]
     width: NDArray[np.float32]
     height: NDArray[np.float32]
+    held: NDArray[np.uint8]
     linked: NDArray[np.bool_]
     via: NDArray[np.float64]
     via_start: Index
@@ -83,6 +92,7 @@ def _joined(many: list[Ordered]) -> Ordered:
         np.concatenate([one.role for one in many]),
         np.concatenate([one.width for one in many]),
         np.concatenate([one.height for one in many]),
+        np.concatenate([one.held for one in many]),
         np.concatenate([one.linked for one in many]),
         np.concatenate([one.via for one in many]),
         joined_starts([one.via_start for one in many]),
@@ -127,8 +137,9 @@ def order_lines(
     chain begins anew, so that threads can share the work. What is laid alike from the same place is ordered once.
     """
     layers = np.arange(len(walls.which)) * (settings.seam == "scattered")
+    below = outlines_below(outlines.which) if settings.hangs_from > 0.0 else np.full(len(layers), -1)
     rows, content = np.unique(
-        np.stack((walls.which, layers, *(fill.which for fill in fills)), axis=1), axis=0, return_inverse=True
+        np.stack((walls.which, layers, *(fill.which for fill in fills), below), axis=1), axis=0, return_inverse=True
     )
     content = content.ravel()
     rings = region.rings(outlines.outline)
@@ -155,6 +166,7 @@ def open_paths(lines: list[NDArray[np.float64]], role: int, width: float) -> Ord
         np.full(count, role, np.uint8),
         np.full(count, width, np.float32),
         np.zeros(count, np.float32),
+        np.full(count, ALL_HELD, np.uint8),
         np.zeros(count, np.bool_),
         np.empty((0, 2)),
         np.zeros(count + 1, np.int64),
@@ -169,8 +181,8 @@ def no_blocks() -> Blocks:
 
 def _nothing() -> Ordered:
     none = np.zeros(1, np.int64)
-    short, flag = np.empty(0, np.float32), np.empty(0, np.bool_)
-    return Ordered(np.empty((0, 2)), none, np.empty(0, np.uint8), short, short, flag, np.empty((0, 2)), none)
+    short, flag, whole = np.empty(0, np.float32), np.empty(0, np.bool_), np.empty(0, np.uint8)
+    return Ordered(np.empty((0, 2)), none, whole, short, short, whole, flag, np.empty((0, 2)), none)
 
 
 @dataclass(frozen=True, eq=False)
@@ -218,7 +230,9 @@ class _Desk:
             *place,
         )
         xy, wide, start = laid_out(pile.xy, pile.width, pile.start, pile.level, turn, begin)
-        xy, start, mean, origin = parted_by_width(xy, start, wide)
+        xy, wide, start, held, origin = self._parted(xy, wide, start, pile.role[turn], int(row[-1]))
+        xy, start, mean, piece = parted_by_width(xy, start, wide)
+        origin = origin[piece]
         same = np.diff(origin, prepend=-1) == 0
         line = turn[origin]
         ordered = Ordered(
@@ -227,11 +241,25 @@ class _Desk:
             pile.role[line].astype(np.uint8),
             np.round(mean, 3).astype(np.float32),
             pile.height[line].astype(np.float32),
+            held[piece],
             same | follows[origin],
             np.empty((0, 2)),
             np.zeros(len(line) + 1, np.int64),
         )
         return _with_ways(ordered, self.rings.xy, self.rings.start[first : last + 1], self.ways), (float(x), float(y))
+
+    def _parted(
+        self, xy: NDArray[np.float64], wide: NDArray[np.float64], start: Index, role: Index, below: int
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], Index, NDArray[np.uint8], Index]:
+        """Part walls by what of their width lies on the outline below; returns which line each came from too."""
+        if below < 0:
+            count = len(start) - 1
+            return xy, wide, start, np.full(count, ALL_HELD, np.uint8), np.arange(count)
+        first, last = int(self.of_outline[below]), int(self.of_outline[below + 1])
+        edges = edges_of(self.rings.xy, self.rings.start[first : last + 1])
+        near = (edges, *grid_of(edges, CELL))
+        asked = np.isin(role, (OUTER_WALL, INNER_WALL, GAP_FILL))
+        return parted_by_hold(xy, start, wide, asked, near, self.settings.hangs_from / 100.0)  # type: ignore[no-any-return]
 
     def _shells(self, first: int, last: int) -> tuple[NDArray[np.float64], Index]:
         """Return points and starts of the outermost rings among those of an outline."""
@@ -258,7 +286,7 @@ class _Desk:
         )
         pile.add_strands(walls.strands, int(row[0]), (OUTER_WALL, GAP_FILL))
         rows = ROWS
-        for fill, cell in zip(self.fills, row[2:].tolist(), strict=True):
+        for fill, cell in zip(self.fills, row[2:-1].tolist(), strict=True):
             if cell < 0:
                 continue
             lines, a, b = fill.lines, int(fill.lines.cell[cell]), int(fill.lines.cell[cell + 1])

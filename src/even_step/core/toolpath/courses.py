@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 Index = NDArray[np.int64]
 FOOT, SUPPORTS, PART = 0, 1, 2
+ALL_HELD = 10  # tenths of a line's width that lie on the layer below
 
 
 @dataclass(frozen=True, eq=False)

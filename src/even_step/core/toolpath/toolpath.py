@@ -30,6 +30,8 @@ class Toolpath:
         Number of the placed part, −1 for none.
     extruder : (P,) uint8
         Number of the extruder that lays it, from 0.
+    held : (P,) uint8
+        How many tenths of a wall's width lie on the layer below, 10 where all counts as held.
     own : (P,) int32
         Which of its part's own layers it belongs to; of a foot below 0 beneath the first, 0 beside it.
     via : (V, 2) float64
@@ -54,6 +56,7 @@ class Toolpath:
     height: NDArray[np.float32]
     part: NDArray[np.int32]
     extruder: NDArray[np.uint8]
+    held: NDArray[np.uint8]
     own: NDArray[np.int32]
     via: NDArray[np.float64]
     via_start: Index

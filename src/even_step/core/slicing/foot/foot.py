@@ -165,6 +165,7 @@ def outside(blocks: Blocks, taken: region.Geometry) -> Blocks:
         paths.role[origin],
         paths.width[origin],
         paths.height[origin],
+        paths.held[origin],
         np.zeros(len(origin), np.bool_),
         np.empty((0, 2)),
         np.zeros(len(origin) + 1, np.int64),

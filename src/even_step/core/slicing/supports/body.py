@@ -8,13 +8,13 @@ from typing import Annotated, ClassVar, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import foot, support_lines, supports
+from even_step.core.catalogue import foot, support_lines, supports, trees
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
-from even_step.core.slicing.supports.columns import ColumnShapes
+from even_step.core.slicing.supports.seeds import ColumnShapes
 from even_step.core.slicing.supports.tops import TINY, Tops, levels, tops_of
 from even_step.core.work import Crew, runs_of
 
@@ -39,8 +39,15 @@ class BodySettings:
     grading: Annotated[int, support_lines.GRADING]
     grading_depth: Annotated[float, support_lines.GRADING_DEPTH]
     line_width: Annotated[float, support_lines.LINE_WIDTH]
+    kind: Annotated[str, supports.KIND]
+    branch_angle: Annotated[float, trees.ANGLE]
     nozzle_least: float
     nozzle_most: float
+
+    @property
+    def lean(self) -> float:
+        """How far bodies go aside per height."""
+        return float(np.tan(np.radians(self.branch_angle))) if self.kind == "tree" else 0.0
 
     def bottom(self, base: float) -> float:
         """Return what supports of a part that stands ``base`` mm over the bed stand on, mm."""
@@ -327,7 +334,9 @@ def _parted(recipes: list[_Course], shapes: Regions, settings: BodySettings) -> 
     def others(numbers: list[int]) -> Regions:
         some = padded[numbers]
         some[wide] = region.offset_round(some[wide], settings.growth)
-        return some
+        # A branch that goes on aside does not end where it leaves its place.
+        aside = settings.lean * settings.contact_layers * settings.nozzle_most
+        return region.offset_round(some, aside) if aside else some
 
     contact = region.difference(whole, others([one.over for one in recipes]))
     if settings.contact_below:

@@ -8,15 +8,16 @@ from typing import Annotated, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import support_lines, supports
+from even_step.core.catalogue import support_lines, supports, trees
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.islands import Undersides
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import SupportBody
-from even_step.core.slicing.supports.columns import ColumnShapes
 from even_step.core.slicing.supports.growing import grown
+from even_step.core.slicing.supports.seeds import ColumnShapes
 from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
 from even_step.core.work import Crew
 
@@ -30,6 +31,18 @@ class HeldSettings:
     gap_above: Annotated[float, supports.GAP_ABOVE]
     margin: Annotated[float, supports.MARGIN]
     line_width: Annotated[float, support_lines.LINE_WIDTH]
+    kind: Annotated[str, supports.KIND]
+    spacing: Annotated[float, trees.SPACING]
+
+    @property
+    def reach(self) -> float:
+        """How far beside a support it holds, mm; what lies between the contacts of a tree is held by all of them."""
+        return max(self.margin, self.spacing / np.sqrt(2.0)) if self.kind == "tree" else self.margin
+
+    @property
+    def deep(self) -> float:
+        """How far beneath what it holds a contact may lie besides, mm: on a slope, as far as beside it."""
+        return self.reach if self.kind == "tree" else 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,22 +112,27 @@ def _over_cells(
     """Find what has filled cells beneath."""
     (frame, heights, deep), none = below, _nothing_held(under)
     share, islands = none.share, none.islands
-    near = grown(frame, within, settings.line_width / 2 + max(settings.margin, frame.cell) + frame.cell, crew)
-    lowest = np.searchsorted(heights.top, heights.top - heights.thick - deep)
-    lowest = np.minimum(lowest, np.maximum(np.arange(len(lowest)) - 1, 0))
+    near = grown(frame, within, settings.line_width / 2 + max(settings.reach, frame.cell) + frame.cell, crew)
+    lowest, deepest = (_lowest(heights, most) for most in (deep, deep + settings.deep))
     corners = under.corners
     part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
     lies = share
     if len(corners):
         exact = grown(frame, within, settings.line_width / 2, crew)
         share, lies = (
-            np.asarray(_shares(corners, heights.cuts, lowest, *frame.corner, frame.cell, some, part))
-            for some in (near, exact)
+            np.asarray(_shares(corners, heights.cuts, low, *frame.corner, frame.cell, some, part))
+            for low, some in ((deepest, near), (lowest, exact))
         )
     if len(islands):
         middles = region.centres(under.islands.shape)
-        islands = np.asarray(_over(middles, under.islands.layer, lowest, *frame.corner, frame.cell, near))
+        islands = np.asarray(_over(middles, under.islands.layer, deepest, *frame.corner, frame.cell, near))
     return Held(share, lies, islands)
+
+
+def _lowest(heights: Heights, deep: float) -> Index:
+    """Return the lowest layer that lies no deeper than so many mm under each, and is not the layer itself, (L,)."""
+    lowest = np.searchsorted(heights.top, heights.top - heights.thick - deep)
+    return np.minimum(lowest, np.maximum(np.arange(len(lowest)) - 1, 0))
 
 
 def _masks(body: SupportBody, heights: Heights, words: int) -> Words:

@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, support_lines, supports
+from even_step.core.catalogue import bridges, support_lines, supports, trees
 from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.hatch import Hatch, Strokes, hatch
@@ -27,6 +27,7 @@ from even_step.core.work import Crew
 
 SHORTEST = 0.5  # mm, a shorter line holds nothing
 JOINED_WITHIN = 3.0  # line distances along the outline: a sheet's lines become one strip
+FOOT_LINES = 1.5  # widths from line to line where hollow branches stand on the bed
 OF_BRIDGES = 0.5  # of what the material bridges, between lines
 
 
@@ -42,11 +43,23 @@ class SupportLineSettings:
     density: Annotated[float, support_lines.DENSITY]
     longest: Annotated[float, bridges.LONGEST]
     direction: Annotated[float, support_lines.DIRECTION]
-    outline: Annotated[int, support_lines.OUTLINE]
+    outlines: Annotated[int, support_lines.OUTLINE]
+    branch_walls: Annotated[int, trees.WALLS]
+    branch_filled: Annotated[bool, trees.FILLED]
     contact_density: Annotated[float, support_lines.CONTACT_DENSITY]
     contact_pattern: Annotated[str, support_lines.CONTACT_PATTERN]
     contact_turn: Annotated[float, support_lines.CONTACT_TURN]
     bore: float
+
+    @property
+    def outline(self) -> int:
+        """How many lines go round."""
+        return self.branch_walls if self.kind == "tree" else self.outlines
+
+    @property
+    def is_hollow(self) -> bool:
+        """Whether nothing is laid inside."""
+        return self.kind == "tree" and not self.branch_filled
 
     def distance(self, height: float) -> float:
         """Return how far apart lines are that are ``height`` mm high, mm."""
@@ -112,7 +125,11 @@ def lay_supports(
     inside = region.offset(body.shape, -settings.outline * width) if settings.outline else body.shape
     usual = _usual(body.thick)
     fills = []
-    for step, shapes in enumerate(body.rest):
+    if settings.is_hollow:  # what stands on the bed is filled there, to stick and for branches to begin on
+        first = body.which == body.which[0]
+        laid = _laid(inside, "lines", angle, FOOT_LINES * width, crew)
+        fills.append(Fill(SUPPORT, width, np.where(first, body.which, -1), laid, np.zeros(len(inside))))
+    for step, shapes in enumerate(() if settings.is_hollow else body.rest):
         rooms = region.intersection(shapes, inside) if settings.outline else shapes
         apart = settings.distance(usual) * 2**step
         laid = _laid(rooms, settings.kind, angle, apart, crew)
