@@ -71,7 +71,7 @@ def limit_at(limits, degrees):
     return limits[first] + (limits[(first + 1) % 4] - limits[first]) * (turn - first)
 
 
-def points_that_hang(facets, limits, above, step=1.0):
+def points_that_hang(facets, limits, above, step=1.5):
     """Points of facets that lean further than the limit toward their direction, as plainly as can be."""
     found = []
     for tri in facets:
@@ -128,8 +128,8 @@ class Laid:
         """The highest top of a support that covers a place, within a reach, below a height; −inf for none."""
         x, y, z = point
         spot = shapely.Point(x + self.placed.at[0], y + self.placed.at[1]).buffer(reach)
-        tops = [top for top, (_, shape) in self.layers.items() if top < z + 1e-6 and shape.intersects(spot)]
-        return max(tops, default=-math.inf)
+        below = sorted((top for top in self.layers if top < z + 1e-6), reverse=True)
+        return next((top for top in below if self.layers[top][1].intersects(spot)), -math.inf)
 
     def bites(self, gap_above, beside):
         """How much of the supports lies nearer to the part than it may, mm²."""

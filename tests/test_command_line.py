@@ -62,6 +62,7 @@ def test_slicing_writes_gcode_and_report(run, cube, tmp_path):
         "ledger",
         "unsupported_area_mm2",
         "contact_area_mm2",
+        "support_contact_mm2",
         "findings",
         "stages_s",
         "peak_rss_mb",

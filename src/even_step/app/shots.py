@@ -24,7 +24,7 @@ from even_step.core.job.spots import first_spot, spots_of
 SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
 SEEN = 1
-LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER = 30, 12, 13
+LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 12, 13, 190
 FOOTED = "mast bracket", "bearing hub"
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
@@ -285,8 +285,49 @@ def _body(window: Window) -> None:
 
 
 def _unit(window: Window) -> None:
+    window.desk.view.set("station", "Parts")
     window.desk.view.set("bed", 0)
     _pick(window, "inches.stl")
+
+
+def _supports(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("station", "Supports")
+    _pick(window, "louvre ring")
+    canvas.look_from(replace(canvas.camera, pitch=14.0, yaw=330.0))
+    canvas.fit_selection()
+
+
+def _foreseen(window: Window) -> bool:
+    return window.desk.foreseen.is_known
+
+
+def _no_supports(window: Window) -> None:
+    canvas = window.area.canvas
+    window.desk.selection.pick(())
+    canvas.look_from(replace(canvas.camera, pitch=38.0, yaw=332.0))
+    canvas.fit_all()
+
+
+def _trees(window: Window) -> None:
+    """Hold the finial's horns with trees and slice its bed."""
+    desk = window.desk
+    desk.view.set("bed", 1)
+    finial = _part(window, "finial.stl").id
+    desk.store.do("trees", edits.with_setting_of_parts(desk.job, [finial], "supports.kind", "tree"))
+    _slice(window)
+
+
+def _among_trees(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, TREE_LAYER, trial.lines.count)
+    canvas.look_from(replace(canvas.camera, pitch=10.0))
+    _pick(window, "finial.stl")
+    canvas.fit_selection()
+    canvas.look_from(canvas.camera.zoomed(2.2, 470, 360))
 
 
 def _scenes() -> Iterator[Scene]:
@@ -306,6 +347,8 @@ def _scenes() -> Iterator[Scene]:
     yield "layers_solid", _layers, at_once
     yield "layers_section", _section, _section_known
     yield "output", _output, at_once
+    yield "supports", _supports, _foreseen
+    yield "", _no_supports, at_once
     yield "own", _own, at_once
     yield "", _own_back, at_once
     yield "foot", _foot, at_once
@@ -318,6 +361,8 @@ def _scenes() -> Iterator[Scene]:
     yield "", _one_material, at_once
     yield "", _second_bed, _brought_in
     yield "second_bed", _body, at_once
+    yield "", _trees, _sliced
+    yield "layers_trees", _among_trees, at_once
     yield "unit_proposal", _unit, at_once
 
 

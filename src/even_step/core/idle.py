@@ -58,7 +58,8 @@ RAFT = (
     ),
 )
 SUPPORTS = (
-    *(key for key in CATALOGUE if key.startswith("supports.") and key != "supports.kind"),
+    # From which angle on something hangs is told, and found, without supports too.
+    *(key for key in CATALOGUE if key.startswith("supports.") and key not in ("supports.kind", "supports.angle")),
     *("extruder.supports", "extruder.contact"),
 )
 RULES = (

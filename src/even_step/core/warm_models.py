@@ -26,10 +26,17 @@ def wedge(first: int) -> tuple[list[str], list[str]]:
     return corners, ["f " + " ".join(str(first + 1 + corner) for corner in side) for side in SIDES]
 
 
+def flare(low: float, high: float, bottom: float, top: float, first: int) -> tuple[list[str], list[str]]:
+    """Return a block that widens upward, past any limit."""
+    corners, faces = block(low, high, bottom, top, first)
+    wide = [f"v {x} {y} {top}" for x in (low - 3, high + 3) for y in (low - 3, high + 3)]
+    return [corner if corner.endswith(f" {bottom}") else wide.pop(0) for corner in corners], faces
+
+
 def write_models(folder: Path) -> list[Path]:
     """Write one small model in every format that a kernel reads."""
     outer, inner, fin = block(-9, 9, 0, 4), block(-2, 2, 1, 3, first=8), wedge(first=16)
-    shelf, crumb = block(-11, 11, 3.4, 4, first=24), block(14, 16, 2, 4, first=32)
+    shelf, crumb = block(-11, 11, 3.4, 4, first=24), flare(15, 16, 2, 4, first=32)
     hole = ["f " + " ".join(reversed(face.split()[1:])) for face in inner[1]]
     corners = [line for some in (outer, inner, fin, shelf, crumb) for line in some[0]]
     solid = folder / "block.obj"

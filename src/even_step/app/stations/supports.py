@@ -73,6 +73,8 @@ class SupportsStation(Sheet):
         self._kind = dict(zip(KINDS, pieces, strict=True))
         compare = button("Compare", "compare kinds", self._compare, tip="Slice with each kind: a trial for each")
         group.add(line(*pieces, 1, compare, spacing=0))
+        self._elsewhere = label("", "mark", wrap=True)
+        group.add(self._elsewhere)
         self.add(group)
 
     def _compare(self) -> None:
@@ -116,6 +118,9 @@ class SupportsStation(Sheet):
         kind = str(values["supports.kind"])
         self._kind[kind].setChecked(True)
         self.remark.setText(kind if kind == "none" else f"{kind}, {_FROM[str(values['supports.from'])]}")
+        apart = self._desk.whose.elsewhere("supports.kind")
+        self._elsewhere.setText(f"{' and '.join(apart)} held in a way of their own" if apart else "")
+        self._elsewhere.setVisible(bool(apart))
         for made in (self._angle, *self.lines.values()):
             made.refresh()
         self._show_parts()

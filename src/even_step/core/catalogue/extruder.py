@@ -1,9 +1,11 @@
 from even_step.core.catalogue.setting import Setting
 
-HERE = ("job", "part")
+WITH_RECIPE = ("recipe", "job", "part")  # a recipe may be made for supports that dissolve
 
 
-def _lays(name: str, label: str, what: str, synonyms: tuple[str, ...]) -> Setting:
+def _lays(
+    name: str, label: str, what: str, synonyms: tuple[str, ...], scopes: tuple[str, ...] = ("job", "part")
+) -> Setting:
     return Setting(
         f"extruder.{name}",
         label,
@@ -13,7 +15,7 @@ def _lays(name: str, label: str, what: str, synonyms: tuple[str, ...]) -> Settin
         range=(1, 16),
         step=1,
         level="wider",
-        scopes=HERE,
+        scopes=scopes,
         synonyms=("second nozzle", "material", "colour", "two", *synonyms),
         cost="Each change within a layer costs its time, and plastic to purge.",
     )
@@ -22,6 +24,8 @@ def _lays(name: str, label: str, what: str, synonyms: tuple[str, ...]) -> Settin
 WALLS = _lays("walls", "Extruder for walls", "walls, what fills gaps between them, and the foot", ("part",))
 INFILL = _lays("infill", "Extruder for infill", "infill", ())
 COVERS = _lays("covers", "Extruder for covers", "tops, bottoms, full layers and bridges", ("top", "bottom"))
-SUPPORTS = _lays("supports", "Extruder for supports", "supports", ("soluble",))
-CONTACT = _lays("contact", "Extruder for contact layers", "the layers of supports that touch the part", ("soluble",))
+SUPPORTS = _lays("supports", "Extruder for supports", "supports", ("soluble",), WITH_RECIPE)
+CONTACT = _lays(
+    "contact", "Extruder for contact layers", "the layers of supports that touch the part", ("soluble",), WITH_RECIPE
+)
 ALL = (WALLS, INFILL, COVERS, SUPPORTS, CONTACT)

@@ -257,8 +257,7 @@ class _Desk:
             return xy, wide, start, np.full(count, ALL_HELD, np.uint8), np.arange(count)
         first, last = int(self.of_outline[below]), int(self.of_outline[below + 1])
         edges = edges_of(self.rings.xy, self.rings.start[first : last + 1])
-        near = (edges, *grid_of(edges, CELL))
-        asked = np.isin(role, (OUTER_WALL, INNER_WALL, GAP_FILL))
+        asked, near = np.isin(role, (OUTER_WALL, INNER_WALL, GAP_FILL)), (edges, *grid_of(edges, CELL))
         return parted_by_hold(xy, start, wide, asked, near, self.settings.hangs_from / 100.0)  # type: ignore[no-any-return]
 
     def _shells(self, first: int, last: int) -> tuple[NDArray[np.float64], Index]:
