@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 import shapely
@@ -104,6 +105,30 @@ def _whole(shape):
     return shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(shape)])
 
 
+class _Layers(Mapping):
+    """Thickness and drawing of each layer with supports, by its top; drawn when it is asked for."""
+
+    def __init__(self, path):
+        self._path, self._of, self._drawn = path, {}, {}
+        for k in range(path.layers):
+            held = np.isin(path.role[path.layer[k] : path.layer[k + 1]], list(HOLD))
+            if held.any():
+                thick = path.height[path.layer[k] + int(np.argmax(held))]
+                self._of[float(path.top[k])] = k, float(thick)
+
+    def __getitem__(self, top):
+        k, thick = self._of[top]
+        if top not in self._drawn:
+            self._drawn[top] = drawn(self._path, k, HOLD)
+        return thick, self._drawn[top]
+
+    def __iter__(self):
+        return iter(self._of)
+
+    def __len__(self):
+        return len(self._of)
+
+
 class Laid:
     """Supports of a slice of one part, as they are drawn, by the top of their layer; the part's own outlines."""
 
@@ -111,13 +136,7 @@ class Laid:
         self.done, path = done, done.sliced.toolpath
         (self.placed,) = done.sliced.placed
         self.solid = done.sliced.solids[self.placed.solid]
-        self.layers = {}
-        for k in range(path.layers):
-            paths = np.arange(path.layer[k], path.layer[k + 1])
-            held = paths[np.isin(path.role[paths], list(HOLD))]
-            if len(held):
-                thick = float(path.height[held[0]])
-                self.layers[float(path.top[k])] = thick, drawn(path, k, HOLD)
+        self.layers = _Layers(path)
 
     def outline(self, layer):
         outlines = self.solid.outlines

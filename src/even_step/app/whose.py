@@ -27,6 +27,7 @@ class Whose(QObject):
         self._store = store
         self.parts: tuple[str, ...] = ()
         self._known: tuple[Job, tuple[str, ...], list[Resolved]] | None = None
+        self._wrong: tuple[Resolved, dict[str, SettingError]] | None = None
         store.changed.connect(self._drop_what_is_gone)
 
     def choose(self, parts: tuple[str, ...]) -> None:
@@ -76,7 +77,10 @@ class Whose(QObject):
     @property
     def complaints(self) -> dict[str, SettingError]:
         """What is wrong with values, by key."""
-        return complaints(self._store.job, self.resolved)
+        resolved = self.resolved
+        if self._wrong is None or self._wrong[0] is not resolved:
+            self._wrong = resolved, complaints(self._store.job, resolved)
+        return self._wrong[1]
 
     def has(self, setting: Setting) -> bool:
         """Whether a setting can be set here."""

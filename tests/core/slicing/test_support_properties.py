@@ -53,7 +53,7 @@ def holding(draw):
     }
 
 
-@settings(max_examples=25, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=12, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 @given(facets=hanging(), asked=holding())
 def test_no_support_bites_floats_or_leaves_the_volume(tmp_path_factory, facets, asked):
     done = slice_it(tmp_path_factory.mktemp("held"), facets, asked)

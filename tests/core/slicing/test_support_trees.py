@@ -33,7 +33,7 @@ def figure():
     return np.concatenate((box(8, 8, 100), *arms))
 
 
-@pytest.mark.parametrize("facets", [tee(), table(), over_another()], ids=["tee", "table", "over another"])
+@pytest.mark.parametrize("facets", [tee(arm=10.0), table(), over_another()], ids=["tee", "table", "over another"])
 def test_what_hangs_is_held_by_contacts_near_by(sliced, facets):
     done = sliced(facets, {**BARE, "supports.kind": "tree"})
     codes = [finding["code"] for finding in done.report["findings"]]
@@ -77,7 +77,7 @@ def test_from_the_bed_only_no_branch_stands_on_the_part(sliced):
 
 def test_walls_and_filling_of_branches(sliced):
     bare, double, filled = (
-        plastic(sliced(tee(), {**BARE, "supports.kind": "tree", **more}))
+        plastic(sliced(tee(arm=6.0), {**BARE, "supports.kind": "tree", **more}))
         for more in ({}, {"supports.branch_walls": 2}, {"supports.branch_filled": True, "supports.density": 50})
     )
     assert bare < double

@@ -53,7 +53,7 @@ class SettingLine(QWidget):
         """``where`` begins the names of its pieces, for a setting may have a line on another sheet too."""
         super().__init__()
         self.setting, self._desk = setting, desk
-        self._changed = False
+        self._changed = self._is_idle = False
         self.setObjectName(f"line {setting.key}")
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 1, 0, 1)
@@ -109,11 +109,12 @@ class SettingLine(QWidget):
         self.field.blockSignals(False)
         rule = self._idle_because()
         origin = "not alike" if whose.differs(key) else whose.resolved.origin[key]
-        self._origin.setText("no effect" if rule else origin)
+        self._origin.setText("idle" if rule else origin)
         self._origin.setToolTip(f"No effect: {rule.because}. To give it one: {rule.remedy}." if rule else "")
-        for piece, role in ((self._name, ""), (self._origin, "mark")):
-            piece.setProperty("role", "faint" if rule else role)
-            piece.style().polish(piece)
+        if self._is_idle != (rule is not None):  # to be styled anew takes long
+            self._is_idle = rule is not None
+            self._name.setProperty("role", "faint" if rule else "")
+            self._name.style().polish(self._name)
         self._facts.setText(self._told(under))
         self._back.setText(f"back to {value_text(self.setting, under)}")
         self._back.setVisible(self._changed)

@@ -195,7 +195,7 @@ MERGE_WITHIN = Setting(
 )
 SLIM_WIDTH = Setting(
     "supports.slim_width",
-    "Widen columns slimmer than",
+    "Widen columns under",
     "length",
     2.0,
     "Columns that are slimmer than this are widened to it, so that they are not knocked over.",
