@@ -327,7 +327,7 @@ def _among_trees(window: Window) -> None:
     canvas.look_from(replace(canvas.camera, pitch=10.0))
     _pick(window, "finial.stl")
     canvas.fit_selection()
-    canvas.look_from(canvas.camera.zoomed(2.2, 470, 360))
+    canvas.look_from(canvas.camera.zoomed(0.4, 590, 370))
 
 
 def _scenes() -> Iterator[Scene]:

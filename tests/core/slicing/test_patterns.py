@@ -10,8 +10,10 @@ import shapely
 import trimesh
 
 from even_step.core.catalogue.covers import PATTERNS as COVER_PATTERNS
+from even_step.core.catalogue.infill import OF_LINES
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.patterns.curves import GYROID_LENGTH, gyroid, hilbert
+from even_step.core.slicing.patterns.families import FAMILIES
 from even_step.core.slicing.patterns.pattern import PatternLayout, Rooms, fill
 from even_step.core.toolpath.roles import INFILL, TOP
 from even_step.core.work import Crew
@@ -325,3 +327,7 @@ def test_tops_on_a_slope_are_never_thinner_than_set(sliced, slope, layers):
             assert last.difference(outline(k + above)).area < 1e-3
             assert last.intersection(room(k + above)).area < 1e-3
     assert seen > 10
+
+
+def test_the_catalogue_knows_which_patterns_are_made_of_lines():
+    assert set(OF_LINES) == set(FAMILIES)

@@ -45,7 +45,7 @@ def field_for(
 
 
 class SettingLine(QWidget):
-    """One line of the recipe's sheet, bound to the job."""
+    """One line of a sheet, bound to the job; ``refresh`` fills it in."""
 
     opened = Signal(object)
 
@@ -73,7 +73,6 @@ class SettingLine(QWidget):
         self._detail = self._make_detail()
         box.addWidget(self._detail)
         self._detail.hide()
-        self.refresh()
 
     def _make_detail(self) -> QWidget:
         detail = QWidget()
