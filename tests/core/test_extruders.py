@@ -7,14 +7,15 @@ import re
 import numpy as np
 import pytest
 
-from even_step.core.errors import SettingError
+from even_step.core.errors import EvenStepError, SettingError
 from even_step.core.job import edits
 from even_step.core.job.cascade import resolve
 from even_step.core.job.model import Material
 from even_step.core.job.shipped import find
 from even_step.core.motion.check import check_gcode
 from even_step.core.stages import StageCache
-from even_step.core.toolpath.roles import INFILL, OUTER_WALL, PURGE, SKIRT
+from even_step.core.toolpath.roles import INFILL, OUTER_WALL, PURGE, SKIRT, SUPPORT, SUPPORT_CONTACT
+from tests.hung import Laid, tee
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, laid, plain_moves, slice_again
 from tests.spots import nth_part, nth_spot
@@ -315,3 +316,23 @@ def test_lines_of_the_tower_lie_apart(mixed):
     for k in range(path.layers):
         mine = (path.role == PURGE) & (path.layer_of_path() == k)
         assert volume[mine].sum() <= room * thick[k] * 1.02
+
+
+def test_contact_layers_of_supports_are_laid_by_the_extruder_that_dissolves(tmp_path):
+    job = job_of(write_stl(tmp_path / "tee.stl", tee(arm=8.0)), machine="Alder 300 twin", recipe="Soluble")
+    two = job.model_copy(update={"materials": (find(Material, "PLA"), find(Material, "soluble support"))})
+    done = slice_again(tmp_path, two)
+    path = done.sliced.toolpath
+    assert set(path.extruder[path.role == SUPPORT_CONTACT].tolist()) == {1}
+    assert set(path.extruder[path.role == SUPPORT].tolist()) == {0}
+    assert [one["name"] for one in done.report["material"]] == ["PLA", "soluble support"]
+    held = Laid(done)
+    ceiling = float(held.solid.heights.top[int(np.searchsorted(held.solid.heights.cuts, 19.99, side="right")) - 1])
+    assert held.under((7.0, 0.0, ceiling), 0.6) == pytest.approx(ceiling, abs=0.01), "it lies on them without a gap"
+
+
+def test_an_extruder_for_supports_that_are_not_laid_needs_no_material(tmp_path):
+    job = job_of(write_stl(tmp_path / "tee.stl", tee(arm=8.0)), {"extruder.supports": 2}, machine="Alder 300 twin")
+    assert slice_again(tmp_path, job).report["material"][0]["name"] == "PLA"
+    with pytest.raises(EvenStepError, match="no material in extruder 2"):
+        slice_again(tmp_path, job.with_settings({"supports.kind": "sheet"}))

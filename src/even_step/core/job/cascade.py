@@ -71,14 +71,10 @@ def resolve(job: Job) -> Scopes:
 
 
 def tools_of(values: Mapping[str, Value]) -> dict[str, int]:
-    """Return which extruder lays what, counted from 0."""
-    return {tool: int(values[f"extruder.{tool}"]) - 1 for tool in TOOLS if f"extruder.{tool}" in values}
-
-
-def tools_in_use(values: Mapping[str, Value]) -> dict[str, int]:
-    """Return which extruder lays what, counted from 0, of what is laid at all: supports only where there are any."""
+    """Return which extruder lays what, counted from 0; supports ask for none of their own where there are none."""
     idle = ("supports", "contact") if values["supports.kind"] == "none" else ()
-    return {tool: number for tool, number in tools_of(values).items() if tool not in idle}
+    keys = {tool: "extruder.walls" if tool in idle else f"extruder.{tool}" for tool in TOOLS}
+    return {tool: int(values[key]) - 1 for tool, key in keys.items()}
 
 
 def bed_heat(tables: Iterable[Resolved]) -> float:
@@ -92,7 +88,7 @@ def used_extruders(job: Job) -> list[int]:
     Only materials in use count: what lies in another extruder is neither checked nor heated.
     """
     tables = [cascade(job, part).values for part in job.parts] or [cascade(job).values]
-    asked = {number for values in tables for number in tools_in_use(values).values()}
+    asked = {number for values in tables for number in tools_of(values).values()}
     return sorted(number for number in asked if number < len(job.materials)) or [0]
 
 
@@ -100,7 +96,7 @@ def complaints_of_parts(job: Job) -> list[SettingError]:
     """Return what is wrong with values that parts have of their own."""
     found = []
     for part in job.parts:
-        wanted = tools_in_use(cascade(job, part).values).values() if part.settings else ()
+        wanted = tools_of(cascade(job, part).values).values() if part.settings else ()
         extruders = sorted({min(number, len(job.materials) - 1) for number in wanted}, reverse=True)
         by_key: dict[str, SettingError] = {}
         for extruder in extruders:
@@ -174,7 +170,7 @@ def _empty_extruders(job: Job, values: Mapping[str, Value]) -> dict[str, Setting
             subject=f"extruder.{tool}",
             remedy=f"1 to {there}, or give it a material" if there > 1 else "give it a material",
         )
-        for tool, number in tools_in_use(values).items()
+        for tool, number in tools_of(values).items()
         if number >= there
     }
 
