@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from even_step.core.preview import Foreseen
 
 REST = 120  # ms without an edit
+NOTHING: NDArray[np.float32] = np.empty((0, 3, 3), np.float32)
 
 
 class ForeseenSupports(QObject):
@@ -33,14 +34,14 @@ class ForeseenSupports(QObject):
     ) -> None:
         super().__init__(parent)
         self._store, self._view, self._shelf, self._worker = store, view, shelf, worker
-        self.corners: NDArray[np.float32] = np.empty((0, 3, 3), np.float32)
+        self.corners = NOTHING
         self.parts: dict[str, Foreseen] = {}
         self._of: Job | None = None  # the job they are of
         self._task: Task | None = None
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self._ask)
         store.changed.connect(lambda _: self._rest.start())
-        view.changed.connect(lambda piece: self._rest.start() if piece in {"station", "bed"} else None)
+        view.changed.connect(self._follow_view)
         shelf.arrived.connect(lambda _: self._rest.start())
 
     @property
@@ -52,6 +53,13 @@ class ForeseenSupports(QObject):
     def _job(self) -> Job:
         return on_bed(self._store.job, self._view.bed)
 
+    def _follow_view(self, piece: str) -> None:
+        if piece == "bed":  # columns of another bed are not to be seen on this one
+            self._of, self.corners, self.parts = None, NOTHING, {}
+            self.changed.emit()
+        if piece in {"station", "bed"}:
+            self._rest.start()
+
     def _ask(self) -> None:
         job = self._job
         if self._view.station != "Supports" or self._of == job:
@@ -59,15 +67,17 @@ class ForeseenSupports(QObject):
         if self._task and self._task.state in {"queued", "running"}:
             self._worker.call_off(self._task)
         if not job.parts or not self._shelf.has_all(job.parts) or complaints(job, cascade(job)):
-            self._take(job, (), np.empty((0, 3, 3), np.float32))
+            self._take(job, (), NOTHING)
             return
 
         def done(parts: tuple[Foreseen, ...], arrays: dict[str, NDArray[Any]]) -> None:
             self._take(job, parts, arrays["corners"])
 
-        self._task = self._worker.ask(ForeseeSupports(job), done=done)
+        self._task = self._worker.ask(ForeseeSupports(job), done=done, failed=lambda _: self._take(job, (), NOTHING))
 
     def _take(self, job: Job, parts: tuple[Foreseen, ...], corners: NDArray[np.float32]) -> None:
         self._of, self.corners = job, corners
         self.parts = {one.part: one for one in parts}
         self.changed.emit()
+        if not self.is_known:  # it was changed, or changed back, meanwhile
+            self._rest.start()

@@ -189,8 +189,8 @@ class Runner:
         return cast("T", self._of(stage, unit)[0])
 
     def preset(self, stage: Stage[T], unit: Unit, value: T) -> None:
-        """Say what a stage makes of a unit instead of making it."""
-        self._made[stage, unit] = value, ""
+        """Say what a stage makes of a unit instead of making it, or what that needs."""
+        self._made[stage, unit] = value, stage.alike(value) if stage.alike else ""
 
     def _of(self, stage: Stage[Any], unit: Unit) -> tuple[Any, str]:
         place = stage, unit

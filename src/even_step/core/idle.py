@@ -112,7 +112,10 @@ RULES = (
         "choose tree supports",
     ),
     Idle(
-        tuple(f"supports.{name}" for name in ("margin", "merge_within", "slim_width", "outline", "gap_wins")),
+        tuple(
+            f"supports.{name}"
+            for name in ("least_layers", "margin", "merge_within", "slim_width", "outline", "gap_wins")
+        ),
         lambda values, _: values["supports.kind"] == "tree",
         "only for sheet and grid",
         "choose sheet or grid supports",

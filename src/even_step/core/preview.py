@@ -12,9 +12,10 @@ from even_step.core.job.cascade import resolve
 from even_step.core.job.model import Job
 from even_step.core.pipeline import bed_unit
 from even_step.core.plane import cut, region
+from even_step.core.slicing.bridged import SpareSettings
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.seeds import ColumnShapes
-from even_step.core.solid_stages import COLUMNS, HANGING, HEIGHTS, HELD_BY_COLUMNS
+from even_step.core.solid_stages import COLUMNS, HANGING, HEIGHTS, HELD_BY_COLUMNS, SPARED
 from even_step.core.stages import Cache, StageRun
 from even_step.core.standing import files_of, stand
 from even_step.core.work import Crew
@@ -62,6 +63,8 @@ def preview(job: Job, crew: Crew, cache: Cache) -> Preview:
     told: dict[str, Foreseen] = {}
     pieces = []
     for part, unit in zip(placed, units, strict=True):
+        if not unit.record(SpareSettings).asked:
+            runner.preset(SPARED, unit, {})  # it would make walls and covers to find none
         hangs, held = runner.value(HANGING, unit), runner.value(HELD_BY_COLUMNS, unit)
         before = told.get(part.part, Foreseen(part.part, 0.0, 0.0))
         unheld = float((hangs.area * (1.0 - held.share)).sum())

@@ -19,7 +19,6 @@ from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_rol
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
-from even_step.core.slicing.supports.slimness import Slimness
 from even_step.core.stages import StageRun
 from even_step.core.toolpath.roles import ROLES, SUPPORT, SUPPORT_CONTACT
 
@@ -154,17 +153,13 @@ def _supports(sliced: Sliced, first: int, copies: Sequence[PlacedPart]) -> dict[
         "mass_g": float((plan.volume[mine] * density[path.extruder[mine]]).sum()),
         "time_s": float((plan.path_time[mine] + plan.way_time[mine]).sum()),
     }
-    slim = max((solid.slimness for solid in solids), key=_slenderness)
+    slim = max((solid.slimness for solid in solids), key=lambda one: one.slenderness.max(initial=0.0))
     if slim.slimmest >= 0:
         told |= {
             "slimmest_mm": float(slim.width[slim.slimmest]),
             "slimmest_height_mm": float(slim.height[slim.slimmest]),
         }
     return told
-
-
-def _slenderness(slim: Slimness) -> float:
-    return float((slim.height / slim.width).max(initial=0.0))
 
 
 def _unheld(solid: SlicedSolid) -> float:

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
+from even_step.core import solid_stages
 from even_step.core.idle import idle
 from even_step.core.preview import preview
 from even_step.core.slicing.heights import Heights
@@ -153,6 +154,24 @@ def test_the_preview_tells_what_slicing_tells(tmp_path):
     nothing = preview(job.with_settings({"supports.kind": "none"}), CREW, StageCache())
     assert len(nothing.corners) == 0
     assert nothing.parts[0].unheld == pytest.approx(400.0, rel=0.01)
+
+
+def test_the_preview_makes_no_walls_unless_bridges_are_spared(tmp_path, monkeypatch):
+    def refuse(*_):
+        raise AssertionError("walls are made")
+
+    monkeypatch.setattr(solid_stages, "walls", refuse)
+    job = job_of(write_stl(tmp_path / "tee.stl", tee()), {"supports.kind": "sheet"})
+    assert len(preview(job, CREW, StageCache()).corners)
+    with pytest.raises(AssertionError, match="walls are made"):
+        preview(job.with_settings({"supports.spare_bridges": True}), CREW, StageCache())
+
+
+def test_a_slim_tree_is_widened_by_what_widens_branches(sliced):
+    facets = over_needle()
+    held = {"supports.kind": "tree", "supports.branch_size": 0.8, "supports.trunk_size": 0.8}
+    (finding,) = [one for one in sliced(facets, held).report["findings"] if one["code"] == "support-slim"]
+    assert list(finding["fix"]["settings"]) == ["supports.branch_size"]
 
 
 def test_settings_of_supports_say_when_they_are_idle():

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import edit
+from even_step.app.acts.slicing import why_not
 from even_step.app.desk import Desk
-from even_step.app.reach import Reach
 from even_step.core.catalogue import supports
 
 KINDS = supports.KIND.choices
-TRIED = tuple(kind for kind in KINDS if kind != "none")
+_TRIED = tuple(kind for kind in KINDS if kind != "none")
 
 
 def choose_kind(desk: Desk, kind: str) -> None:
@@ -21,9 +21,13 @@ def choose_kind(desk: Desk, kind: str) -> None:
     edit(desk, words, whose.set("supports.kind", kind))
 
 
-def _compare(reach: Reach) -> None:
+def compare_kinds(desk: Desk) -> None:
     """Slice the job with each kind, one after the other; what they share is made once."""
-    reach.desk.trials.slice_with([{"supports.kind": kind} for kind in TRIED])
+    reason = why_not(desk)
+    if reason:
+        desk.note(f"Nothing to compare yet: {reason}.")
+    else:
+        desk.trials.slice_with([{"supports.kind": kind} for kind in _TRIED])
 
 
 ACTIONS = (
@@ -41,8 +45,8 @@ ACTIONS = (
         "supports.compare",
         "Compare kinds of supports",
         "Slice",
-        _compare,
-        can=lambda b: bool(b.desk.job.parts),
+        lambda b: compare_kinds(b.desk),
+        can=lambda b: not why_not(b.desk),
         synonyms=("sheet", "grid", "try all", "trial"),
     ),
 )

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 
-from even_step.app.acts.holding import KINDS, TRIED, choose_kind
+from even_step.app.acts.holding import KINDS, choose_kind, compare_kinds
 from even_step.app.desk import Desk
 from even_step.app.stations.scope_line import ScopeLine
 from even_step.app.theme.type import BODY, font
@@ -71,14 +71,13 @@ class SupportsStation(Sheet):
             self._kinds.addButton(piece)
             pieces.append(piece)
         self._kind = dict(zip(KINDS, pieces, strict=True))
-        compare = button("Compare", "compare kinds", self._compare, tip="Slice with each kind: a trial for each")
+        compare = button(
+            "Compare", "compare kinds", partial(compare_kinds, self._desk), tip="Slice with each kind: a trial for each"
+        )
         group.add(line(*pieces, 1, compare, spacing=0))
         self._elsewhere = label("", "mark", wrap=True)
         group.add(self._elsewhere)
         self.add(group)
-
-    def _compare(self) -> None:
-        self._desk.trials.slice_with([{"supports.kind": kind} for kind in TRIED])
 
     def _add_lines(self) -> None:
         group = Group("Distances")

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
-from even_step.core.overhang import Limits
+from even_step.core.overhang import Limits, limit_toward
 
 RADIUS, ROOM = 34.0, 20.0
 SIDES = ("right", "back", "left", "front")
@@ -61,8 +61,6 @@ class Rose(QWidget):
         painter.end()
 
     def _at(self, middle: QPointF, degrees: float) -> QPointF:
-        turn = degrees / 90.0
-        first = int(turn) % 4
-        limit = self._limits[first] + (self._limits[(first + 1) % 4] - self._limits[first]) * (turn - int(turn))
+        limit = limit_toward(self._limits, degrees)
         way = math.radians(degrees)
         return middle + QPointF(math.cos(way), -math.sin(way)) * (RADIUS * min(limit, 90.0) / 90.0)

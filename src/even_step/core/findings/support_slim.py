@@ -28,7 +28,9 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, column: i
     count = int((slim.height > np.maximum(LOW, SLENDER * slim.width)).sum())
     more = f"; {count - 1} more are too slim" if count > 1 else ""
     wide = float(np.ceil(2.0 * height / SLENDER) / 2.0)
-    fix = Fix(f"Widen columns under {part.name}", {"supports.slim_width": wide}) if wide <= WIDEST else None
+    key = "supports.branch_size" if solid.settings["supports.kind"] == "tree" else "supports.slim_width"
+    more_than_now = float(solid.settings[key]) < wide <= WIDEST
+    fix = Fix(f"Widen columns under {part.name}", {key: wide}) if more_than_now else None
     top = float(slim.bottom[column]) + height
     layer = min(int(np.searchsorted(solid.heights.top, top)), len(solid.heights.top) - 1)
     return Finding(
@@ -40,7 +42,7 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, column: i
         round(height, 3),
         "mm",
         f"a column under {part.title} is {height:.1f} mm tall and {width:.1f} mm wide: it may be knocked over{more}",
-        f"widen slim columns to {wide:g} mm, or lay supports slower",
+        f"widen columns to {wide:g} mm, or lay supports slower",
         *part.ids,
-        fix if wide > float(solid.settings["supports.slim_width"]) else None,
+        fix,
     )

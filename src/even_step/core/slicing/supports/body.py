@@ -82,10 +82,6 @@ class SupportBody:
     contact: Regions
     rest: tuple[Regions, ...]
 
-    def on_bed(self) -> Regions:
-        """Return the shape that stands lowest, (1,)."""
-        return self.shape[self.which[:1]] if len(self.which) else region.nothing(1)
-
 
 def no_body() -> SupportBody:
     """Return none."""

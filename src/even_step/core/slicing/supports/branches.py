@@ -179,7 +179,9 @@ def walked(xy, slab, tall, fields, frame, sizes, on_part):  # type: ignore[no-un
     lean, tip, thin, thick, near = sizes
     count, slabs = xy.shape[0], tall.shape[0]
     high = np.cumsum(tall)
-    nodes = np.empty((count, 5))  # x, y, contacts carried, depth under its tip, ordinal of the branch
+    nodes = np.empty(
+        (count, 5)
+    )  # x, y, contacts carried, depth under its tip, whether it goes on: 1 in the open, 0.5 near the part
     most = count * slabs
     of, upper, lower = np.empty(most, np.int64), np.empty((most, 2)), np.empty((most, 2))
     wide, first = np.empty((most, 2)), np.zeros(most, np.bool_)

@@ -37,7 +37,7 @@ class HeldSettings:
     @property
     def reach(self) -> float:
         """How far beside a support it holds, mm; what lies between the contacts of a tree is held by all of them."""
-        return max(self.margin, self.spacing / np.sqrt(2.0)) if self.kind == "tree" else self.margin
+        return float(self.spacing / np.sqrt(2.0)) if self.kind == "tree" else self.margin
 
     @property
     def deep(self) -> float:

@@ -14,6 +14,7 @@ from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.hatch import Hatch, Strokes, hatch
 from even_step.core.plane.ragged import Index, joined_starts, starts_of
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.laid import chosen
 from even_step.core.slicing.ordering import Blocks, OrderSettings, no_blocks, order_lines
 from even_step.core.slicing.patterns.end_runs import with_end_runs
 from even_step.core.slicing.patterns.pattern import Fill
@@ -201,22 +202,17 @@ def _slim(pieces: Regions, ways: tuple[float, ...], apart: float) -> NDArray[np.
 def _round(rooms: Regions) -> Strokes:
     """Return the outlines of rooms as closed lines."""
     rings = region.rings(rooms)
-    count = np.diff(rings.start)
-    ends = np.cumsum(count + 1) - 1
-    place = np.arange(int((count + 1).sum())) - np.repeat(np.arange(len(count)), count + 1)
-    place[ends] = rings.start[:-1]
-    cell = starts_of(np.bincount(rings.item, minlength=len(rooms)))
-    return Strokes(rings.xy[place], np.append(0, ends + 1), np.zeros(len(count), np.bool_), cell)
+    loops = rings.loops()
+    xy = np.concatenate(loops) if loops else np.empty((0, 2))
+    start = starts_of(np.array([len(loop) for loop in loops], np.int64))
+    return Strokes(xy, start, np.zeros(len(loops), np.bool_), rings.starts_by_item(len(rooms)))
 
 
 def _beside(a: Strokes, b: Strokes) -> Strokes:
     """Return the lines of both, cell by cell."""
     owner = np.concatenate([np.repeat(np.arange(len(one.cell) - 1), np.diff(one.cell)) for one in (a, b)])
     order = np.argsort(owner, kind="stable")
-    start = joined_starts([a.start, b.start])
-    count = np.diff(start)[order]
-    fresh = starts_of(count)
-    place = np.repeat(start[:-1][order] - fresh[:-1], count) + np.arange(int(fresh[-1]))
+    fresh, place = chosen(joined_starts([a.start, b.start]), order)
     xy = np.concatenate((a.xy, b.xy))[place]
     linked = np.concatenate((a.linked, b.linked))[order]
     return Strokes(xy, fresh, linked, starts_of(np.bincount(owner, minlength=len(a.cell) - 1)))

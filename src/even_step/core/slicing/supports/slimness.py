@@ -38,9 +38,14 @@ class Slimness:
     bottom: NDArray[np.float64]
 
     @property
+    def slenderness(self) -> NDArray[np.float64]:
+        """Heights to widths, (n,)."""
+        return self.height / self.width
+
+    @property
     def slimmest(self) -> int:
         """The number of the column that is highest for its width, below 0 for none."""
-        return int(np.argmax(self.height / self.width)) if len(self.width) else -1
+        return int(np.argmax(self.slenderness)) if len(self.width) else -1
 
 
 def slimness(body: SupportBody, line_width: float, crew: Crew) -> Slimness:

@@ -93,7 +93,7 @@ def tree_columns(seeds: Seeds, heights: Heights, settings: TreeSettings, crew: C
     contacts = _contacts(seeds.under, frame, heights, settings.spacing)
     if len(contacts) == 0:
         return no_columns(layers)
-    bounds = slab_bounds(heights.top, STEPS * frame.cell / settings.lean)
+    bounds = slab_bounds(heights.tops, STEPS * frame.cell / settings.lean)
     walk = _Walk(frame, heights, bounds, settings)
     branches = walk.down(seeds, contacts, crew)
     if len(branches.slab) == 0:
@@ -142,7 +142,7 @@ class _Walk:
         slab = np.searchsorted(self.bounds, contacts[:, 0], side="right") - 1
         x = self.frame.corner[0] + (contacts[:, 2] + 0.5) * self.frame.cell
         y = self.frame.corner[1] + (contacts[:, 1] + 0.5) * self.frame.cell
-        tall = np.diff(np.append(0.0, self.heights.top)[self.bounds])
+        tall = np.diff(np.append(0.0, self.heights.tops)[self.bounds])
         found = walked(
             np.stack((x, y), axis=1),
             slab,
@@ -157,7 +157,7 @@ class _Walk:
 
 def _sections(branches: Branches, heights: Heights, bounds: Index, more: float, crew: Crew) -> Regions:
     """Return the sections of branches in each layer, ``more`` mm wider, (L,) regions."""
-    tops = np.append(0.0, heights.top)
+    tops = np.append(0.0, heights.tops)
     order = np.argsort(branches.slab, kind="stable")
     begins = np.searchsorted(branches.slab[order], np.arange(len(bounds)))
     turn = 2 * np.pi * np.arange(SIDES) / SIDES
