@@ -11,6 +11,13 @@ from even_step.core.mesh.weld import weld
 from even_step.core.work import crew
 from tests.slicing_help import slice_it
 
+LONGEST = "test_command_line.py"
+
+
+def pytest_collection_modifyitems(items):
+    """The longest first, so that both cores are busy to the end."""
+    items.sort(key=lambda item: item.path.name != LONGEST)
+
 
 @pytest.fixture(scope="session")
 def hands():

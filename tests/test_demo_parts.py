@@ -10,16 +10,17 @@ from tests.plain_time import simulate
 from tests.slicing_help import job_of, plain_moves, slice_again
 
 PARTS = sorted(path for path in (DATA / "demo").iterdir() if path.suffix in {".stl", ".step", ".3mf"})
-#: What may be found, and nothing else: horns that droop, a tip and a ridge that run out to nothing, lips and rims that
-#: wait for supports.
+#: What may be found, and nothing else: horns that droop and sway, fins that sway, a tip and a ridge that run out
+#: to nothing, lips and rims that wait for supports.
 EXPECTED = {
-    "finial": {"floating", "overhang-unheld", "too-thin", "layer-quick", "void"},
+    "finial": {"floating", "part-slim", "overhang-unheld", "too-thin", "layer-quick", "void"},
     "ridge_cap_inches": {"too-thin", "void", "overhang-unheld"},
     "louvre_ring": {"floating", "overhang-unheld"},
     "mast_bracket": {"too-thin", "overhang-unheld"},
     "rain_funnel": {"foot-small"},
     "sensor_case": {"overhang-unheld"},
     "torn_knob": {"open-mesh", "too-thin"},
+    "vane_comb": {"part-slim"},
     "wind_cup": {"overhang-unheld"},
 }
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from even_step.app.stations.layers import LayersStation
 from even_step.app.stations.supports import SupportsStation
+from even_step.core.toolpath.gaps import pieces_of
+from even_step.core.toolpath.roles import SUPPORT_CONTACT
 from tests.hung import over_another, tee
 from tests.shapes import box, write_stl
 
@@ -98,6 +100,32 @@ def test_lines_without_effect_say_why(arm):
     hand.click("kind tree", QPushButton)
     assert lines["supports.branch_angle"]._origin.text() == "default"
     assert "only for sheet and grid" in lines["supports.margin"]._origin.toolTip()
+
+
+def test_the_gap_lens_tells_three_distances_of_what_is_under_the_pointer(arm):
+    hand = arm
+    hand.click("kind sheet", QPushButton)
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.drawn()
+    lens, told = hand.window.area.lens, []
+    assert not lens.isVisible()
+    hand.canvas.setFocus()
+    hand.key(Qt.Key.Key_L)
+    assert lens.isVisible()
+    ends = pieces_of(trial.lines.points, (SUPPORT_CONTACT,))
+    for place in ends[:: len(ends) // 8].mean(axis=1):
+        seen = hand.canvas.camera.project(place[None])[0]
+        QTest.mouseMove(hand.canvas, QPoint(round(seen[0]), round(seen[1])))
+        hand.wait(lambda seen=seen: lens.found is not None and not lens.searching)
+        told.append(lens.told)
+    assert any("above 0.20" in one for one in told), told
+    assert all("on the bed" in one for one in told)
+    hand.key(Qt.Key.Key_S)
+    hand.drawn()
+    hand.wait(lambda: lens.found is not None or "no support" in lens.told)
+    hand.click("gap lens", QPushButton)
+    assert not lens.isVisible()
 
 
 def test_kinds_are_compared_as_trials(arm):

@@ -232,9 +232,10 @@ def client(qapp, qtbot):
 
 
 def test_a_worker_that_was_let_go_serves_another_as_if_it_were_new(qapp, qtbot, tmp_path, part):
-    first, got = WorkerClient(), []
+    first, got, begun = WorkerClient(), [], []
     heavy = job_of(write_stl(tmp_path / "ball.stl", ball(60.0, 6)), {"layers.height": 0.06})
-    first.ask(SliceJob(heavy), done=lambda *_: got.append("slice"))
+    first.ask(SliceJob(heavy), done=lambda *_: got.append("slice"), progress=lambda *_: begun.append(True))
+    qtbot.waitUntil(lambda: bool(begun), timeout=30_000)
     started = first.release()
     second = WorkerClient(started)
     assert second.pid == started.process.pid

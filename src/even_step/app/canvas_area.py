@@ -11,6 +11,7 @@ from even_step.app.desk import Desk
 from even_step.app.playing import Playing
 from even_step.app.voids import Voids
 from even_step.app.widgets.bed_tabs import BedTabs
+from even_step.app.widgets.gap_lens import GapLens
 from even_step.app.widgets.height_ruler import HeightRuler
 from even_step.app.widgets.layer_bars import LayerBars
 from even_step.app.widgets.note_bar import NoteBar
@@ -31,6 +32,7 @@ class CanvasArea(QWidget):
         self.voids = Voids(desk, self)
         self.playing = Playing(desk, self)
         self.overlay = Overlay(desk, self.canvas, self.voids, self)
+        self.lens = GapLens(desk, self.canvas, self)
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.bars = LayerBars(desk, self.canvas, self)
         self.cube = PaperCube(self.canvas, self)
@@ -65,6 +67,7 @@ class CanvasArea(QWidget):
         top += 0 if self.notes.isHidden() else self.notes.height()
         self.canvas.setGeometry(0, top, wide, high - top)
         self.overlay.setGeometry(0, top, wide, high - top)
+        self.lens.setGeometry(0, top, wide, high - top)
         self.cube.move(wide - self.cube.width() - 8, top + 8)
         self.ruler.setGeometry(0, top, self.ruler.width(), high - top)
         self.bars.setGeometry(

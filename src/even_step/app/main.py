@@ -19,7 +19,6 @@ from even_step.app.files import new_job
 from even_step.app.theme.style import dress
 from even_step.app.window import Window
 from even_step.app.work.entry import Started
-from even_step.core.job.shipped import DATA
 
 WARM_UP, SWEEP = 400, 10_000  # ms after the window shows
 
@@ -33,7 +32,7 @@ def application() -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Step")
     app.setOrganizationName("even-step")
-    dress(app, str(DATA / "icons"))
+    dress(app)
     return app
 
 

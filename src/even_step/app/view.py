@@ -25,6 +25,7 @@ class View(QObject):
         self.hidden_roles: frozenset[str] = frozenset({"travel"})
         self.colour_by: Channel = "role"
         self.section = False
+        self.lens = False
         self.level: Level = "short"
         self.along = 1.0
         self.finding = -1

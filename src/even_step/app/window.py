@@ -37,6 +37,7 @@ from even_step.app.stations.parts import PartsStation
 from even_step.app.stations.recipe import RecipeStation
 from even_step.app.stations.supports import SupportsStation
 from even_step.app.theme.icons import icon
+from even_step.app.theme.style import style_window
 from even_step.app.trials import Trial
 from even_step.app.view import STATIONS
 from even_step.app.widgets.rail import Rail
@@ -47,6 +48,7 @@ from even_step.app.widgets.trial_strip import TrialStrip
 from even_step.app.widgets.unsaved_menu import UnsavedMenu
 from even_step.core.job.beds import number_of_bed
 from even_step.core.job.differences import differences
+from even_step.core.job.shipped import DATA
 
 SHEET_WIDTH = 328
 
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self._connect()
         self._follow_view("station")
         self._refresh()
+        style_window(self, str(DATA / "icons"))
         screen = self.screen().availableGeometry()
         self.resize(min(1280, screen.width()), min(800, screen.height()))
         self.area.canvas.setFocus()

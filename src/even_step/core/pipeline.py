@@ -16,6 +16,7 @@ from even_step.core.bed_stages import (
     PLANNER,
     PURGED,
     STAGES_OF_BED,
+    STANDING,
     TOOLPATH,
     TOWER,
     TOWER_AT,
@@ -56,9 +57,12 @@ from even_step.core.solid_stages import (
     ONE_SHELL,
     OVERHANG,
     REGIONS,
+    REMOVAL,
+    RESTING,
     SLIMNESS,
     STAGES_OF_PARTS,
     SUPPORTS,
+    SWAY,
     TURN,
     WALLS,
 )
@@ -148,9 +152,11 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     ledgers = tuple(runner.value(LEDGER, first[i]) for i in range(len(solids)))
     motion = bed.record(MotionSettings)
     with run.timed("findings"):
-        lift = motion.lift if motion.lift > 0 else 0.0
         tower = tower_shape(runner.value(TOWER, bed), runner.value(TOWER_AT, bed))
-        evidence = Evidence(job, sliced, tuple(placed), ledgers, scopes.job.values, lift, toolpath, plan, tower)
+        standing, values = runner.value(STANDING, bed), scopes.job.values
+        evidence = Evidence(
+            job, sliced, tuple(placed), ledgers, values, motion.most_lift, toolpath, plan, tower, tuple(standing)
+        )
         found = findings(evidence)
     return Sliced(
         job,
@@ -263,6 +269,9 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         runner.value(SUPPORTS, unit),
         runner.value(HELD, unit),
         runner.value(SLIMNESS, unit),
+        runner.value(RESTING, unit),
+        runner.value(REMOVAL, unit),
+        runner.value(SWAY, unit),
     )
 
 

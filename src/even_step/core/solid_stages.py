@@ -27,9 +27,12 @@ from even_step.core.slicing.supports.body import BodySettings, SupportBody, body
 from even_step.core.slicing.supports.columns import ColumnSettings, columns
 from even_step.core.slicing.supports.held import Held, HeldSettings, held, held_by_columns
 from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
+from even_step.core.slicing.supports.removal import Removal, removal
+from even_step.core.slicing.supports.resting import Resting, resting
 from even_step.core.slicing.supports.seeds import ColumnShapes, SeedSettings, no_columns, seeds_of
 from even_step.core.slicing.supports.slimness import Slimness, slimness
 from even_step.core.slicing.supports.trees import TreeSettings, tree_columns
+from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 
@@ -150,6 +153,20 @@ def _slimness(it: Inputs) -> Slimness:
     return slimness(it[BODY], it.record(HeldSettings).line_width, it.crew)
 
 
+def _resting(it: Inputs) -> Resting:
+    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
+    return resting(under, it[BODY], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
+
+
+def _removal(it: Inputs) -> Removal:
+    frame, own = it[COLUMNS].frame, it.record(BodySettings)
+    return removal(it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
+
+
+def _sway(it: Inputs) -> Sway:
+    return sway(it[REGIONS], it[HEIGHTS])
+
+
 def _foot(it: Inputs) -> Foot:
     outlines = it[REGIONS]
     first = outlines.outline[outlines.which[:1]]
@@ -192,6 +209,9 @@ HELD_BY_COLUMNS = Stage(
     "supports", "solid", _held_by_columns, (MESH, HANGING, ISLANDS, COLUMNS, REGIONS, HEIGHTS), (HeldSettings,)
 )
 SLIMNESS = Stage("supports", "solid", _slimness, (BODY,), (HeldSettings,))
+RESTING = Stage("supports", "solid", _resting, (MESH, HANGING, ISLANDS, BODY, REGIONS, HEIGHTS), (HeldSettings,))
+REMOVAL = Stage("supports", "solid", _removal, (BODY, REGIONS, COLUMNS, HEIGHTS), (BodySettings,))
+SWAY = Stage("islands", "solid", _sway, (REGIONS, HEIGHTS))
 FOOT = Stage(
     "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
 )
@@ -201,5 +221,5 @@ LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by
 
 STAGES_OF_PARTS = (
     *(HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS),
-    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, SLIMNESS, FOOT, INFILL, BLOCKS, LEDGER),
+    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY, FOOT, INFILL, BLOCKS, LEDGER),
 )

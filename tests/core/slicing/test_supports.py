@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 import shapely
 
+from even_step.core.motion.expand import layer_moves
+from even_step.core.motion.moves import GO
 from even_step.core.toolpath.roles import BRIM, RAFT, SUPPORT, SUPPORT_CONTACT
 from tests.hung import HOLD, Laid, bell, drawn, fan, leaning, over_another, points_that_hang, sphere, table, tee
 from tests.shapes import box, write_stl
@@ -141,6 +143,23 @@ def test_thick_supports_are_laid_every_other_layer(sliced):
     assert len(held.layers) < 110
     assert np.median(thick) == pytest.approx(0.2)
     assert held.under((14.0, 0.0, 20.0), 1.5) == pytest.approx(19.8, abs=0.11)
+
+
+def test_the_nozzle_is_raised_on_ways_to_and_from_supports_alone(sliced):
+    held = {"skirt.loops": 0, "supports.kind": "sheet", "travel.lift": 0.0}
+    flat, done = (sliced(tee(), held | more) for more in ({}, {"supports.lift": 0.6}))
+    assert done.report["time_s"] > flat.report["time_s"]
+    path, plan, settings = done.sliced.toolpath, done.sliced.plan, done.sliced.motion
+    held_path = np.isin(path.role, list(HOLD))
+    seen = {True: 0, False: 0}
+    for layer in range(path.layers):
+        moves = layer_moves(path, plan.speeds, settings, layer, 1.0)
+        long = np.hypot(*np.diff(np.vstack((moves.start, moves.to))[:, :2], axis=0).T) > 1.01
+        for k in np.flatnonzero((moves.kind == GO) & long & (moves.path > 0)):
+            near = bool(held_path[moves.path[k]] or held_path[moves.path[k] - 1])
+            seen[near] += 1
+            assert moves.to[k, 2] - path.top[layer] == pytest.approx(0.6 if near else 0.0, abs=1e-6)
+    assert min(seen.values()) > 20
 
 
 def test_the_parts_own_lines_are_what_they_were(sliced):

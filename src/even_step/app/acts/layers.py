@@ -51,6 +51,10 @@ def _see_section(reach: Reach) -> None:
     reach.desk.view.set("section", not reach.desk.view.section)
 
 
+def _see_gaps(reach: Reach) -> None:
+    reach.desk.view.set("lens", not reach.desk.view.lens)
+
+
 def _play(reach: Reach) -> None:
     reach.desk.view.set("playing", not reach.desk.view.playing)
 
@@ -72,5 +76,15 @@ ACTIONS = (
         can=_sliced,
         station="Layers",
         synonyms=("flat", "2d", "cross section"),
+    ),
+    Action(
+        "layers.lens",
+        "Gap lens: what lies round a support",
+        "Layers",
+        _see_gaps,
+        ("L",),
+        can=_sliced,
+        station="Layers",
+        synonyms=("distance", "contact", "magnify", "z gap"),
     ),
 )

@@ -47,6 +47,7 @@ class Canvas(QWidget):
     camera_changed = Signal()
     scene_changed = Signal()
     dropped = Signal(list)
+    pointed = Signal(QPointF)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -61,7 +62,6 @@ class Canvas(QWidget):
         self.dragged: dict[Spot, tuple[float, float]] = {}
         self.collisions = Collisions(desk.background, self)
         self.collisions.changed.connect(self.rebuild)
-        self.setMouseTracking(True)
         self.gestures = Gestures(self)
         self._drawing = Drawing()
         self.picture = QImage()
@@ -215,6 +215,7 @@ class Canvas(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Go on with a gesture."""
         self.gestures.move(event.position(), event.modifiers())
+        self.pointed.emit(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """End a gesture."""

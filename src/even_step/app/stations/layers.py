@@ -157,7 +157,14 @@ class LayersStation(Sheet):
         for kind in (self._solid, self._section):
             kind.setCheckable(True)
             self._kinds.addButton(kind)
-        row = line(self._solid, self._section, 1, spacing=0)
+        self._lens = button(
+            "Gap lens",
+            "gap lens",
+            lambda: desk.view.set("lens", not desk.view.lens),
+            tip="How far the part is from the support under the pointer (L)",
+        )
+        self._lens.setCheckable(True)
+        row = line(self._solid, self._section, 1, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
         self._colours = ColourRows(desk)
@@ -173,7 +180,7 @@ class LayersStation(Sheet):
         self._refresh()
 
     def _follow(self, piece: str) -> None:
-        if piece == "section":
+        if piece in {"section", "lens"}:
             self._show_kind()
         elif piece == "colour_by":
             self._colours.refresh()
@@ -187,6 +194,7 @@ class LayersStation(Sheet):
     def _show_kind(self) -> None:
         self._solid.setChecked(not self._desk.view.section)
         self._section.setChecked(self._desk.view.section)
+        self._lens.setChecked(self._desk.view.lens)
 
     def _refresh(self) -> None:
         trial = self._desk.trials.shown

@@ -11,7 +11,6 @@ from even_step.app.acts.holding import KINDS, choose_kind, compare_kinds
 from even_step.app.desk import Desk
 from even_step.app.stations.scope_line import ScopeLine
 from even_step.app.theme.type import BODY, font
-from even_step.app.trials import Trial
 from even_step.app.widgets.marks import Mark
 from even_step.app.widgets.rose import Rose
 from even_step.app.widgets.setting_line import SettingLine
@@ -96,7 +95,18 @@ class SupportsStation(Sheet):
         self._table.setContentsMargins(0, 0, 0, 0)
         self._table.setColumnStretch(0, 1)
         self._tally.add(held)
+        self._by_part = QVBoxLayout()
+        self._tally.add(self._by_part)
+        self._gaps = button(
+            "Look at the gaps…", "see gaps", self._see_gaps, role="link", tip="With the lens, in Layers"
+        )
+        self._tally.add(line(self._gaps, 1))
         self.add(self._tally)
+
+    def _see_gaps(self) -> None:
+        view = self._desk.view
+        view.set("station", "Layers")
+        view.set("lens", True)
 
     def _show_all(self) -> None:
         view = self._desk.view
@@ -157,7 +167,9 @@ class SupportsStation(Sheet):
         clear(self._table)
         trial = self._desk.trials.shown
         sliced = trial is not None and trial.bed == self._desk.bed and trial.job == self._desk.job_of_bed
-        rows = _sliced_rows(trial) if trial and sliced else self._foreseen_rows()
+        self._gaps.setVisible(trial is not None)
+        told = trial.report["parts"] if trial and sliced else []
+        rows = _sliced_rows([part["supports"] for part in told]) if trial and sliced else self._foreseen_rows()
         self._tally.note.setText(f"trial {trial.number}" if trial and sliced else "foreseen; slice for the rest")
         for row, (name, value, wrong) in enumerate(rows):
             called = label(name, "faint")
@@ -166,6 +178,19 @@ class SupportsStation(Sheet):
             self._table.addWidget(label(value), row, 2)
         self._table.setColumnStretch(1, 1)
         self._table.setColumnStretch(0, 0)
+        self._show_by_part([part for part in told if part["supports"]["hanging_mm2"] >= LEAST])
+
+    def _show_by_part(self, told: list[dict[str, Any]]) -> None:
+        """Tell the same of each part, where there are several."""
+        clear(self._by_part)
+        for part in told if len(told) > 1 else ():
+            copies = len(part["placements"])
+            name = f"{part['name']} ×{copies}" if copies > 1 else part["name"]
+            words = [f"{title} {value}" for title, value, _ in _sliced_rows([part["supports"]])]
+            about = label("; ".join(words), "mark", wrap=True)
+            about.setObjectName(f"tally {part['id']}")
+            self._by_part.addWidget(label(name))
+            self._by_part.addWidget(about)
 
     def _foreseen_rows(self) -> list[tuple[str, str, bool]]:
         parts = self._desk.foreseen.parts.values()
@@ -181,9 +206,8 @@ def _called(part: Any, desk: Desk) -> str:
     return f"{part.name} ×{copies}" if copies > 1 else str(part.name)
 
 
-def _sliced_rows(trial: Trial) -> list[tuple[str, str, bool]]:
-    """Return the rows of the tally: name, value, whether something is wrong with it."""
-    told = [part["supports"] for part in trial.report["parts"] if "supports" in part]
+def _sliced_rows(told: list[dict[str, Any]]) -> list[tuple[str, str, bool]]:
+    """Return the rows of the tally of some parts: name, value, whether something is wrong with it."""
     hangs, unheld, contact, mass, time = (
         sum(float(one[name]) for one in told)
         for name in ("hanging_mm2", "unheld_mm2", "contact_mm2", "mass_g", "time_s")

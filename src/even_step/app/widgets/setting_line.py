@@ -85,7 +85,7 @@ class SettingLine(QWidget):
         inside.addWidget(label(self.setting.explanation, wrap=True))
         self._facts = label("", "mark", wrap=True)
         inside.addWidget(self._facts)
-        self._back = button("", f"back {self.setting.key}", self._go_back, role="link")
+        self._back = button("back", f"back {self.setting.key}", self._go_back, role="link")
         inside.addWidget(self._back)
         return detail
 

@@ -229,8 +229,21 @@ LAYERS_AT_ONCE = Setting(
     synonyms=("every", "thick", "faster"),
     cost="More is quicker and rougher.",
 )
+LIFT = Setting(
+    "supports.lift",
+    "Nozzle lift at supports",
+    "length",
+    0.0,
+    "How far the nozzle is raised on its ways to and from the lines of supports, so that it does not knock against "
+    "slim columns.",
+    range=(0.0, 10.0),
+    advised=(0.0, 2.0),
+    step=0.1,
+    synonyms=("hop", "raise", "knocked over", "z"),
+    cost="More costs time.",
+)
 ALL = (
     *(KIND, FROM, ANGLE, SPARE_BRIDGES, LEAST_LENGTH, LEAST_LAYERS),
     *(GAP_ABOVE, GAP_BELOW, GAP_BESIDE, GAP_RAFT, GAP_WINS, LEAST_BESIDE, STEP),
-    *(MARGIN, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE),
+    *(MARGIN, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT),
 )

@@ -22,10 +22,14 @@ from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.islands import Islands
 from even_step.core.slicing.ledger import Ledger
+from even_step.core.slicing.ordering import Blocks
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.held import Held
 from even_step.core.slicing.supports.lines import Supports
+from even_step.core.slicing.supports.removal import Removal
+from even_step.core.slicing.supports.resting import Resting
 from even_step.core.slicing.supports.slimness import Slimness
+from even_step.core.slicing.sway import Sway
 from even_step.core.slicing.walls import Walls, WallSettings
 from even_step.core.toolpath.roles import OF_PARTS
 from even_step.core.toolpath.toolpath import Toolpath
@@ -81,6 +85,9 @@ class SlicedSolid:
     supports: Supports
     held: Held
     slimness: Slimness
+    resting: Resting
+    removal: Removal
+    sway: Sway
 
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""
@@ -119,7 +126,7 @@ NOBODY = "", ""  # the ids of what is about no copy
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
-    """All a check may look at."""
+    """All a check may look at; ``standing`` are the supports of each placed part as far as there is room for them."""
 
     job: Job
     solids: tuple[SlicedSolid, ...]
@@ -130,6 +137,7 @@ class Evidence:
     toolpath: Toolpath
     plan: MotionPlan
     tower: Regions
+    standing: tuple[Blocks, ...]
 
     @property
     def bore(self) -> float:

@@ -20,7 +20,9 @@ CHANGE_LIFT = 1.0  # mm, how far it is raised for a change of extruder
 
 def moves_alike(toolpath: Toolpath, settings: MotionSettings) -> NDArray[np.int64]:
     """Return for each layer the first whose moves differ from its own by their height alone, or itself."""
-    clamped = toolpath.top + max(settings.lift, 0.0) > settings.highest
+    if settings.support_lift not in (0.0, settings.lift) and settings.lift > 0.0:
+        return np.arange(toolpath.layers)  # what is raised would not be raised to one height
+    clamped = toolpath.top + settings.most_lift > settings.highest
     return np.where(clamped, np.arange(toolpath.layers), toolpath.repeats)
 
 
@@ -53,6 +55,7 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         toolpath.xy,
         toolpath.start,
         toolpath.retract,
+        speeds.lift,
         changes,
         toolpath.via,
         toolpath.via_start,
@@ -75,7 +78,6 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         settings.retract_length,
         settings.change_retract,
         np.floor(settings.retract_speed * 60.0),
-        settings.lift,
         settings.highest,
         settings.wipe,
         kind,
@@ -104,6 +106,7 @@ def _expand(  # type: ignore[no-untyped-def]
     xy,
     start,
     retract,
+    lift,
     change,
     via,
     via_start,
@@ -126,7 +129,6 @@ def _expand(  # type: ignore[no-untyped-def]
     pull,
     change_pull,
     pull_feed,
-    lift,
     highest,
     wipe,
     kind,
@@ -148,7 +150,7 @@ def _expand(  # type: ignore[no-untyped-def]
             if wipe > 0.0 and p > first:
                 m = _wipe(kind, to, rest, path, m, p, xy, start, z, wipe, travel_feed, travel_gain)
                 x, y = to[m - 1, 0], to[m - 1, 1]
-        over = min(top + lift, highest) if retract[p] and lift > 0.0 and not opening else top
+        over = min(top + lift[p], highest) if lift[p] > 0.0 and not opening else top
         if clear > 0.0 and p == first:
             over = min(clear, highest)  # over all that stands
         if swaps:

@@ -64,7 +64,7 @@ def plan_motion(
     Layers begin and end at rest, for filament is drawn back in between. Layers that repeat others take as long.
     """
     lengths = toolpath.lengths()
-    speeds = path_speeds(toolpath, lengths, lines)
+    speeds = path_speeds(toolpath, lengths, lines, settings)
     volume = lengths * speeds.area
     count = len(toolpath.role)
     path_time, way_time = np.zeros(count), np.zeros(count)

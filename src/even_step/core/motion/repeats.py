@@ -90,4 +90,4 @@ class Forms:
             return ()
         top = float(self._source.toolpath.top[layer])
         settings = self._source.settings
-        return (form.at(top, top + max(settings.lift, 0.0)),)
+        return (form.at(top, top + settings.most_lift),)

@@ -8,12 +8,14 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, foot, hanging, heat, motion, purge, support_lines, travel
+from even_step.core.catalogue import bridges, foot, hanging, heat, motion, purge, support_lines, supports, travel
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.toolpath.courses import ALL_HELD
-from even_step.core.toolpath.roles import BRIDGE, INNER_WALL, OUTER_WALL, TABLE
+from even_step.core.toolpath.roles import BRIDGE, INNER_WALL, OUTER_WALL, SUPPORT, SUPPORT_CONTACT, TABLE
 from even_step.core.toolpath.toolpath import Toolpath
+
+BESIDE = 1.0  # mm, a shorter way between lines of supports knocks against nothing
 
 
 @dataclass(frozen=True)
@@ -64,12 +66,18 @@ class MotionSettings:
     retract_length: Annotated[float, travel.RETRACT_LENGTH]
     retract_speed: Annotated[float, travel.RETRACT_SPEED]
     lift: Annotated[float, travel.LIFT]
+    support_lift: Annotated[float, supports.LIFT]
     wipe: Annotated[float, travel.WIPE]
     change_retract: Annotated[float, purge.RETRACT]
     least_speed: Annotated[float, heat.LEAST_SPEED]
     filament: float
     highest: float
     change_time: float
+
+    @property
+    def most_lift(self) -> float:
+        """How far the nozzle is raised at the most, mm."""
+        return max(self.lift, self.support_lift, 0.0)
 
     @property
     def filament_area(self) -> float:
@@ -91,15 +99,20 @@ class PathSpeeds:
         Plastic per length, mm², flow included.
     changes : (P,) int8
         As in ``Toolpath.changes``.
+    lift : (P,) float64
+        How far the nozzle is raised on its way to it, mm.
     """
 
     feed: NDArray[np.float64]
     acceleration: NDArray[np.float64]
     area: NDArray[np.float64]
     changes: NDArray[np.int8]
+    lift: NDArray[np.float64]
 
 
-def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records[LineSettings]) -> PathSpeeds:
+def path_speeds(
+    toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records[LineSettings], settings: MotionSettings
+) -> PathSpeeds:
     """Return the speed of each path, (P,) mm long, before any slowing for its layer's time.
 
     The melt limit holds: speed × section of the line never exceeds it.
@@ -123,7 +136,20 @@ def path_speeds(toolpath: Toolpath, lengths: NDArray[np.float64], lines: Records
     area = line_section(role == BRIDGE, width, height, strand, flow)
     wanted = np.minimum(wanted, lines.each("melt_limit", record) / np.maximum(area, 1e-9))
     acceleration = _by_role("acceleration", lines, record, role)
-    return PathSpeeds(np.maximum(np.floor(wanted * 60.0), 1.0), acceleration, area, toolpath.changes())
+    feed = np.maximum(np.floor(wanted * 60.0), 1.0)
+    return PathSpeeds(feed, acceleration, area, toolpath.changes(), _lifts(toolpath, settings))
+
+
+def _lifts(toolpath: Toolpath, settings: MotionSettings) -> NDArray[np.float64]:
+    """Return how far the nozzle is raised on the way to each path, (P,), mm."""
+    lift = np.where(toolpath.retract, max(settings.lift, 0.0), 0.0)
+    if settings.support_lift <= 0.0 or len(lift) < 2:
+        return lift
+    held = np.isin(toolpath.role, (SUPPORT, SUPPORT_CONTACT))
+    begin, end = toolpath.xy[toolpath.start[1:-1]], toolpath.xy[toolpath.start[1:-1] - 1]
+    over = (held[1:] | held[:-1]) & (np.hypot(*(begin - end).T) > BESIDE)
+    lift[1:] = np.where(over, np.maximum(lift[1:], settings.support_lift), lift[1:])
+    return lift
 
 
 def toward_bridge(

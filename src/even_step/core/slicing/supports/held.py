@@ -76,7 +76,7 @@ def held(
     """Find what of a solid's hanging facets and islands has supports beneath, within the margin."""
     if len(body.top) == 0:
         return _nothing_held(under)
-    within = filled(frame, body.shape, _masks(body, heights, frame.words), crew)
+    within = filled(frame, body.shape, course_masks(body, heights, frame.words), crew)
     # A support ends no deeper under a layer than its gap and its own thickest course.
     deep = settings.gap_above + float(body.thick.max()) + SLACK
     return _over_cells(under, within, outlines, _Below(frame, heights, deep), settings, crew)
@@ -135,7 +135,7 @@ def _lowest(heights: Heights, deep: float) -> Index:
     return np.minimum(lowest, np.maximum(np.arange(len(lowest)) - 1, 0))
 
 
-def _masks(body: SupportBody, heights: Heights, words: int) -> Words:
+def course_masks(body: SupportBody, heights: Heights, words: int) -> Words:
     """Return in which of the part's layers each shape of the body has a course, (n, words)."""
     out = np.zeros((len(body.shape), words), np.uint64)
     first = np.searchsorted(heights.top, body.top - body.thick + 1e-6, side="right")

@@ -130,7 +130,7 @@ def seeds_of(
     frame = frame_of(np.concatenate(under.mesh.bounds[:, :2]), layers, settings.cell, pad)
     part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
     slopes = touched(frame, under.corners[chosen & ~under.facets.flat], heights.cuts)
-    level, flat = _ceilings(under, chosen & under.facets.flat, outlines, heights)
+    level, flat = ceilings(under, chosen & under.facets.flat, outlines, heights)
     own = _own_masks(level, frame.words)
     surely = slopes | filled(frame, flat, own, crew)
     hanging = surely | filled(frame, region.offset(flat, TOUCHED * frame.cell), own, crew)
@@ -143,7 +143,7 @@ def seeds_of(
     return Seeds(frame, part, under_all, under_surely, under_slopes)
 
 
-def _ceilings(
+def ceilings(
     under: Undersides, chosen: NDArray[np.bool_], outlines: Outlines, heights: Heights
 ) -> tuple[Index, Regions]:
     """Return the layers in which flat undersides begin, and what of them has no part beneath."""

@@ -1,0 +1,171 @@
+"""How supports come off: what of them is shut in, and what stands on the part and marks it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.supports.body import BodySettings, SupportBody
+from even_step.core.slicing.supports.growing import grown
+from even_step.core.slicing.supports.held import course_masks
+from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
+from even_step.core.work import Crew
+
+OPENING = 1.5  # mm, through no narrower one supports come out
+Place = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Removal:
+    """What of supports does not come off well.
+
+    Attributes
+    ----------
+    trapped : float
+        What no way leads out from, mm³.
+    trapped_at : Place
+        Where of it there is most, mm.
+    stands : float
+        What stands on the part, mm².
+    stands_at : Place
+        Where some of it does, mm.
+    """
+
+    trapped: float
+    trapped_at: Place
+    stands: float
+    stands_at: Place
+
+
+NOWHERE = (0.0, 0.0, 0.0)
+FREE = Removal(0.0, NOWHERE, 0.0, NOWHERE)
+
+
+def removal(
+    body: SupportBody, outlines: Outlines, frame: Frame, heights: Heights, settings: BodySettings, crew: Crew
+) -> Removal:
+    """Find what of supports is shut in by the part, and what stands on it.
+
+    What stands on the bed comes off downward. The rest must be reached from outside through openings that are
+    ``OPENING`` wide, or by way of other supports, which can be taken out first.
+    """
+    if len(body.top) == 0:
+        return FREE
+    part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
+    cells = filled(frame, body.shape, course_masks(body, heights, frame.words), crew)
+    held = grown(frame, cells, settings.line_width / 2, crew) & ~part
+    inner = ~_fallen(frame, held) & held
+    if not inner.any():
+        return FREE
+    stands = inner & ~lifted(held) & _over_part(part, heights, settings)
+    trapped = inner & ~_reached(frame, part, held, crew)
+    thick = heights.thick
+    layers = _by_layer(trapped, frame.layers)
+    volume = float((layers * thick).sum()) * frame.cell**2
+    area = float(_by_layer(stands, frame.layers).sum()) * frame.cell**2
+    return Removal(volume, _place(trapped, frame, heights), area, _place(stands, frame, heights))
+
+
+def lifted(words: Words) -> Words:
+    """Return the cells one layer over some."""
+    out = words << np.uint64(1)
+    out[1:] |= words[:-1] >> np.uint64(63)
+    return out
+
+
+def _fallen(frame: Frame, held: Words) -> Words:
+    """Return what of supports hangs together with what stands on the bed."""
+    first = frame.empty()
+    first[0] = held[0] & np.uint64(1)
+    return _flooded(first, held)
+
+
+def _over_part(part: Words, heights: Heights, settings: BodySettings) -> Words:
+    """Return the cells that have the part beneath, but for the gap and a step of the foot."""
+    deep = settings.gap_below + settings.step
+    out = above = lifted(part)
+    for _ in range(int(np.ceil(deep / float(heights.thick.min())))):
+        above = lifted(above)
+        out = out | above
+    return out
+
+
+def _reached(frame: Frame, part: Words, held: Words, crew: Crew) -> Words:
+    """Return the cells that are reached from outside."""
+    way = ~grown(frame, part, OPENING / 2, crew) | held
+    outside = frame.empty()
+    outside[:, 0], outside[:, -1], outside[:, :, 0], outside[:, :, -1] = (~np.uint64(0),) * 4
+    outside[0] |= np.uint64(1)
+    last = frame.layers - 1
+    outside[last // 64] |= np.uint64(1) << np.uint64(last % 64)
+    return _flooded(outside & way, way)
+
+
+def _flooded(start: Words, way: Words) -> Words:
+    """Return the cells that some are reached from, step by step through a way."""
+    out = start.copy()
+    while _sweep(out, way):
+        pass
+    return out
+
+
+@kernel
+def _sweep(out, way):  # type: ignore[no-untyped-def]
+    """Go once over all cells there and back, and tell whether any was added."""
+    count, rows, columns = out.shape
+    changed = False
+    for turn in range(2):
+        for i in range(rows):
+            row = i if turn == 0 else rows - 1 - i
+            for j in range(columns):
+                column = j if turn == 0 else columns - 1 - j
+                for way_up in range(2):
+                    carry = np.uint64(0)
+                    for k in range(count):
+                        w = k if way_up == 0 else count - 1 - k
+                        free = way[w, row, column]
+                        before = out[w, row, column]
+                        some = before | carry
+                        if row > 0:
+                            some |= out[w, row - 1, column]
+                        if row < rows - 1:
+                            some |= out[w, row + 1, column]
+                        if column > 0:
+                            some |= out[w, row, column - 1]
+                        if column < columns - 1:
+                            some |= out[w, row, column + 1]
+                        some &= free
+                        step = np.uint64(1)
+                        while some != 0 and step < np.uint64(64):
+                            some |= free & ((some << step) if way_up == 0 else (some >> step))
+                            free &= (free << step) if way_up == 0 else (free >> step)
+                            step <<= np.uint64(1)
+                        if some != before:
+                            out[w, row, column] = some
+                            changed = True
+                        if way_up == 0:
+                            carry = some >> np.uint64(63)
+                        else:
+                            carry = (some & np.uint64(1)) << np.uint64(63)
+    return changed
+
+
+def _by_layer(words: Words, layers: int) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+    """Count the cells of each layer."""
+    return np.array([int(((words[k // 64] >> np.uint64(k % 64)) & np.uint64(1)).sum()) for k in range(layers)])
+
+
+def _place(words: Words, frame: Frame, heights: Heights) -> Place:
+    """Return the middle of a cell from the middle of the layer that has most, mm."""
+    layers = _by_layer(words, frame.layers)
+    layer = int(np.argmax(layers))
+    rows, columns = np.nonzero((words[layer // 64] >> np.uint64(layer % 64)) & np.uint64(1))
+    if len(rows) == 0:
+        return NOWHERE
+    i = len(rows) // 2
+    x, y = (frame.corner[axis] + (float(cells[i]) + 0.5) * frame.cell for axis, cells in enumerate((columns, rows)))
+    return round(x, 3), round(y, 3), float(heights.top[layer])
