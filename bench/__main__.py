@@ -2,6 +2,7 @@
 
     ./even-step bench [--repeat N] [--write]
     ./even-step bench window [--repeat N] [--write]     the window instead
+    ./even-step bench supports [--repeat N]             supports instead
 
 The floor comes from ``yardstick.py`` (beside the repository, under ``shared/yardstick``); without it only our
 own times are printed. ``--write`` keeps the table in ``docs/performance.md``.
@@ -20,7 +21,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from bench import window
+from bench import supports, window
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -214,4 +215,6 @@ def main() -> int:
 if __name__ == "__main__":
     if sys.argv[1:2] == ["window"]:
         sys.exit(window.main(sys.argv[2:]))
+    if sys.argv[1:2] == ["supports"]:
+        sys.exit(supports.main(sys.argv[2:]))
     sys.exit(main())

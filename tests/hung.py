@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 import trimesh
 
+from even_step.core.job.shipped import DATA
 from even_step.core.toolpath.roles import SUPPORT, SUPPORT_CONTACT
 from tests.shapes import ball, box
 
@@ -62,14 +63,35 @@ def bell(sides=48):
     return np.asarray(mesh.triangles)
 
 
+def arch():
+    """A block with a round way through it."""
+    way = trimesh.creation.cylinder(8.0, 30.0, sections=96)
+    way.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, (1, 0, 0)))
+    block = trimesh.creation.box((24, 12, 14), trimesh.transformations.translation_matrix((0, 0, 7)))
+    return np.asarray(trimesh.boolean.difference([block, way]).triangles)
+
+
+def demo_part(name, size):
+    """A part of the demo, sized so that it is quick to look at."""
+    return np.asarray(trimesh.load(DATA / "demo" / f"{name}.stl").triangles) * size
+
+
+def cup():
+    return demo_part("wind_cup", 0.5)
+
+
+def finial():
+    return demo_part("finial", 0.5)
+
+
 def sphere():
     return ball(12.0, 4)
 
 
 def limit_at(limits, degrees):
     turn = (degrees / 90.0) % 4.0
-    first = int(turn)
-    return limits[first] + (limits[(first + 1) % 4] - limits[first]) * (turn - first)
+    first = int(turn) % 4  # a hair below nothing is four
+    return limits[first] + (limits[(first + 1) % 4] - limits[first]) * (turn - int(turn))
 
 
 def points_that_hang(facets, limits, above, step=1.5):

@@ -9,14 +9,38 @@ import shapely
 from even_step.core.motion.expand import layer_moves
 from even_step.core.motion.moves import GO
 from even_step.core.toolpath.roles import BRIM, RAFT, SUPPORT, SUPPORT_CONTACT
-from tests.hung import HOLD, Laid, bell, drawn, fan, leaning, over_another, points_that_hang, sphere, table, tee
+from tests.hung import (
+    HOLD,
+    Laid,
+    arch,
+    bell,
+    cup,
+    drawn,
+    fan,
+    finial,
+    leaning,
+    over_another,
+    points_that_hang,
+    sphere,
+    table,
+    tee,
+)
 from tests.shapes import box, write_stl
 from tests.slicing_help import job_of, slice_again
 
 EVEN = (45.0, 45.0, 45.0, 45.0)
 BARE = {"skirt.loops": 0, "infill.density": 0, "supports.line_distance": 2.0}
 GAP, BESIDE, MARGIN, WIDTH = 0.2, 0.2, 0.8, 0.4
-SOLIDS = {"tee": tee, "table": table, "over another": over_another, "ball": sphere, "bell": bell, "fan": fan}
+SOLIDS = {
+    "tee": tee,
+    "table": table,
+    "over another": over_another,
+    "ball": sphere,
+    "bell": bell,
+    "fan": fan,
+    "arch": arch,
+}
+OF_DEMO = {"cup": cup, "finial": finial}
 
 
 def volume(done):
@@ -24,9 +48,12 @@ def volume(done):
     return by_role.get("support", 0.0) + by_role.get("support-contact", 0.0)
 
 
-@pytest.mark.parametrize(("name", "kind"), [*((name, "sheet") for name in SOLIDS), ("table", "grid"), ("bell", "grid")])
+AS_SHEETS = [(name, "sheet") for name in (*SOLIDS, *OF_DEMO)]
+
+
+@pytest.mark.parametrize(("name", "kind"), [*AS_SHEETS, ("table", "grid"), ("bell", "grid")])
 def test_every_point_that_hangs_is_held(sliced, name, kind):
-    facets = SOLIDS[name]()
+    facets = (SOLIDS | OF_DEMO)[name]()
     done = sliced(facets, {**BARE, "supports.kind": kind})
     held = Laid(done)
     middle = (facets.reshape(-1, 3).min(axis=0) + facets.reshape(-1, 3).max(axis=0)) / 2
@@ -34,23 +61,28 @@ def test_every_point_that_hangs_is_held(sliced, name, kind):
     points = points_that_hang(facets - (middle[0], middle[1], low), EVEN, 0.2)
     assert len(points) > 20
     codes = [finding["code"] for finding in done.report["findings"]]
-    assert "overhang-unheld" not in codes, "and so every point has a support beneath it"
+    unheld = [finding["amount"] for finding in done.report["findings"] if finding["code"] == "overhang-unheld"]
+    assert not unheld or name in OF_DEMO, "and so every point has a support beneath it"
     assert "floating" not in codes
+    bare = 0
     for point in points:
         layer = int(np.searchsorted(held.solid.heights.cuts, point[2], side="right"))
         inside = layer > 0 and held.outline(layer - 1).buffer(0.3).contains(_spot(held, point))
         if not inside:
             top = held.under((point[0], point[1], held.solid.heights.top[layer - 1]), MARGIN + 1.0)
-            assert top >= held.solid.heights.top[layer - 1] - GAP - 0.7, (point, top)
+            bare += top < held.solid.heights.top[layer - 1] - GAP - 0.7
+    told = sum(unheld) / done.report["parts"][0]["supports"]["hanging_mm2"]
+    assert bare <= 2.0 * told * len(points), "what has none is told"
+    assert told < 0.12, "the roots of the horns lie within the gap beside the stem"
 
 
 def _spot(held, point):
     return shapely.Point(point[0] + held.placed.at[0], point[1] + held.placed.at[1])
 
 
-@pytest.mark.parametrize("name", SOLIDS)
+@pytest.mark.parametrize("name", [*SOLIDS, *OF_DEMO])
 def test_supports_keep_their_gaps_and_do_not_float(sliced, name):
-    held = Laid(sliced(SOLIDS[name](), {**BARE, "supports.kind": "sheet"}))
+    held = Laid(sliced((SOLIDS | OF_DEMO)[name](), {**BARE, "supports.kind": "sheet"}))
     assert held.bites(GAP, BESIDE) < 0.02
     assert held.floating(2.5) < 0.2
 

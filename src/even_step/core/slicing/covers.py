@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Annotated, ClassVar
 
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import covers as keys
 from even_step.core.plane import region
+from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.hatch import Hatch, hatch
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
@@ -17,6 +19,7 @@ from even_step.core.slicing.bands import bands
 from even_step.core.slicing.bridges import Bridges, BridgeSettings, find_bridges
 from even_step.core.slicing.division import Division
 from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.ledges import Ledges, find_ledges, lay_ledges
 from even_step.core.slicing.patterns.pattern import JOIN_WITHIN, Fill, LayerRooms, PatternLayout, fill_layers, nothing
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls
@@ -151,7 +154,10 @@ def covers(
         under = rows[:, 1 + reach.index(-1)]
         below[under >= 0] = outlines.outline[under[under >= 0]]
     bridges = find_bridges(full[:, 0], below, walls.inner[rows[:, 0]], over_air, crew)
-    _take_bridges(full, room, bridges)
+    _take(full, room, bridges.division, bridges.shape)
+    asked = full[:, 0] if settings.bottom_pattern == "lines" else region.nothing(len(full))
+    ledges = find_ledges(asked, below, walls.inner[rows[:, 0]], settings.bottom_width)
+    _take(full, room, ledges.division, ledges.shape)
     layers = LayerRooms(which, room, thick, heights.cuts[: len(which)])
     high = walls.height[rows[:, 0]]
     laid = [
@@ -159,8 +165,9 @@ def covers(
         for i, role in enumerate(COVER_ROLES)
     ]
     spans = _laid_bridges(bridges, layers, over_air, settings.bottom_width, crew)
+    hung = _laid_ledges(ledges, layers, high, settings.bottom_width, crew)
     open_ = region.union(room, walls.left[rows[:, 0]])
-    return Covers(which, rows[:, 0], full, room, open_, bridges, (*spans, *laid[0], *laid[1]), laid[2])
+    return Covers(which, rows[:, 0], full, room, open_, bridges, (*spans, *hung, *laid[0], *laid[1]), laid[2])
 
 
 def _filled(
@@ -183,10 +190,10 @@ def _layout(settings: CoverSettings, role: int) -> PatternLayout:
     return PatternLayout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
 
 
-def _take_bridges(full: Regions, room: Regions, bridges: Bridges) -> None:
-    """Cut bridges out of everything else, in place."""
-    for division in np.unique(bridges.division):
-        taken = region.union_all(bridges.shape[bridges.division == division])
+def _take(full: Regions, room: Regions, owner: Index, shape: Regions) -> None:
+    """Cut what is laid apart out of everything else of its division, in place."""
+    for division in np.unique(owner):
+        taken = region.union_all(shape[owner == division])
         cells = np.append(full[division], room[division : division + 1])
         left = region.difference(cells, np.array([taken] * len(cells), object))
         full[division], room[division] = left[:3], left[3]
@@ -197,12 +204,7 @@ def _laid_bridges(
 ) -> list[Fill]:
     """Lay the strands of bridges, one diameter apart; those of one division lie in turns of their own."""
     out = []
-    number = np.arange(len(bridges.division)) - np.searchsorted(bridges.division, bridges.division)
-    for turn in range(int(number.max(initial=-1)) + 1):
-        some = np.flatnonzero(number == turn)
-        place = np.full(len(layers.rooms), -1, np.int64)
-        place[bridges.division[some]] = np.arange(len(some))
-        which = place[layers.which]
+    for some, which in _by_turns(bridges.division, layers):
         spacing = np.full(len(some), over_air.bore)
         how = Hatch(
             bridges.angle[some],
@@ -214,6 +216,28 @@ def _laid_bridges(
         )
         lines = hatch(region.rings(bridges.shape[some]), how, crew)
         out.append(Fill(BRIDGE, over_air.bore, which, lines, np.zeros(len(some))))
+    return out
+
+
+def _by_turns(owner: Index, layers: LayerRooms) -> Iterator[tuple[Index, Index]]:
+    """Give what lies in divisions in turns of one a division, with the number in its turn that each layer has."""
+    number = np.arange(len(owner)) - np.searchsorted(owner, owner)
+    for turn in range(int(number.max(initial=-1)) + 1):
+        some = np.flatnonzero(number == turn)
+        place = np.full(len(layers.rooms), -1, np.int64)
+        place[owner[some]] = np.arange(len(some))
+        yield some, place[layers.which]
+
+
+def _laid_ledges(
+    ledges: Ledges, layers: LayerRooms, height: NDArray[np.float64], width: float, crew: Crew
+) -> list[Fill]:
+    """Lay the lines of ledges, each beside the last, from what holds them outward."""
+    out = []
+    for some, which in _by_turns(ledges.division, layers):
+        turn = Ledges(ledges.division[some], ledges.shape[some], ledges.angle[some])
+        lines = lay_ledges(turn, plastic_width(width, height[turn.division]), JOIN_WITHIN, crew)
+        out.append(Fill(BOTTOM, width, which, lines, np.zeros(len(some)), in_rows=True))
     return out
 
 

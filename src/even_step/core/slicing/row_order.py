@@ -37,6 +37,8 @@ def _rows(points: Points, begin: Index, chain: Index) -> tuple[NDArray[np.float6
     if same.any():
         long = int(np.argmax(np.where(same, size, 0.0)))
         along = step[long] / max(size[long], 1e-9)
+    if len(points) and points[-1] @ (-along[1], along[0]) < points[0] @ (-along[1], along[0]):
+        along = -along  # rows follow each other as they were given
     u, v = points @ along, points @ np.array([-along[1], along[0]])
     flat = np.flatnonzero(same & (size > SHORTEST) & (np.abs(np.diff(v)) < 0.2 * size))
     flat = flat[np.argsort(v[flat], kind="stable")]
