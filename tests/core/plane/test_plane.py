@@ -6,8 +6,9 @@ import math
 import numpy as np
 import pytest
 import shapely
+from shapely.errors import GEOSException
 
-from even_step.core.plane import cut, region
+from even_step.core.plane import cut, region, valid
 from even_step.core.plane.bead import plastic_width, section_area
 from even_step.core.plane.delaunay import refined
 from even_step.core.plane.hatch import Hatch, hatch
@@ -243,3 +244,17 @@ def test_threads_may_share_regions():
 
     with crew(4) as some:
         assert all(some.each(work, [(i, i + 1) for i in range(100)]))
+
+
+def test_where_the_library_fails_at_mending_a_shape_it_is_built_anew():
+    shell = [(-2.109, -12.304), (-2.136, -12.328), (-2.117, -12.311), (-2.122, -12.315), (-2.15, -12.341)]
+    shell += [(-5.742, -16.088), (-5.947, -11.217)]
+    hole = [(-2.987, -12.989), (-2.981, -12.986), (-2.954, -12.971)]
+    broken = shapely.Polygon(shell, [hole])
+    with pytest.raises(GEOSException):
+        shapely.make_valid(broken, method="structure", keep_collapsed=False)
+    whole = shapely.Polygon([(0, 0), (4, 0), (4, 4), (0, 4)])
+    bow = shapely.Polygon([(0, 0), (2, 2), (2, 0), (0, 2)])
+    mended = valid.cleaned(np.array([broken, whole, bow], object))
+    assert shapely.is_valid(mended).all()
+    assert shapely.area(mended) == pytest.approx([broken.buffer(0.002).area, 16.0, 2.0], abs=0.03)

@@ -60,7 +60,7 @@ def cleaned(shapes: Regions) -> Regions:
         broken = ~shapely.is_valid(shapes)
         if not broken.any():
             break
-        shapes[broken] = _snapped(shapely.make_valid(shapes[broken], method="structure", keep_collapsed=False))
+        shapes[broken] = _mended(shapes[broken], found[broken])
     else:
         for i in np.flatnonzero(~shapely.is_valid(shapes)):
             shapes[i] = rebuilt(found[i])
@@ -71,6 +71,16 @@ def cleaned(shapes: Regions) -> Regions:
     if Checks.on:
         assert shapely.is_valid(shapes).all(), "a region left that is not valid"  # noqa: S101 - the fuzzers look for it
     return shapes
+
+
+def _mended(broken: Regions, found: Regions) -> Regions:
+    """Make shapes valid; where the library fails at one, from what it was before it was put on the grid."""
+    try:
+        return _snapped(shapely.make_valid(broken, method="structure", keep_collapsed=False))
+    except GEOSException:
+        if len(broken) == 1:
+            return np.array([rebuilt(found[0])], object)
+    return np.concatenate([_mended(broken[i : i + 1], found[i : i + 1]) for i in range(len(broken))])
 
 
 def rebuilt(shape: shapely.Geometry) -> shapely.MultiPolygon:

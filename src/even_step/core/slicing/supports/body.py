@@ -224,10 +224,10 @@ class _Desk:
         """Return the outlines that are used, grown; nothing in the place of others."""
         out, some = region.nothing(len(self.outlines.outline)), self.outlines.outline[used]
         if len(used):
-            grow = crew.each(
-                lambda a, b: region.offset_round(some[a:b], distance), runs_of(region.size_in_points(some), most=20_000)
+            weights = region.size_in_points(some)
+            out[used] = np.concatenate(
+                crew.each(lambda a, b: region.offset_rough(some[a:b], distance), runs_of(weights, 20_000))
             )
-            out[used] = np.concatenate(grow)
         return out
 
 

@@ -156,7 +156,11 @@ def _sweep(out, way):  # type: ignore[no-untyped-def]
 
 def _by_layer(words: Words, layers: int) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
     """Count the cells of each layer."""
-    return np.array([int(((words[k // 64] >> np.uint64(k % 64)) & np.uint64(1)).sum()) for k in range(layers)])
+    out = np.zeros(64 * len(words), np.int64)
+    for w, plane in enumerate(words):
+        some = plane[plane != 0]
+        out[64 * w : 64 * w + 64] = ((some[:, None] >> np.arange(64, dtype=np.uint64)) & np.uint64(1)).sum(axis=0)
+    return out[:layers]
 
 
 def _place(words: Words, frame: Frame, heights: Heights) -> Place:

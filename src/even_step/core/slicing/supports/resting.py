@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -101,19 +102,24 @@ class _Ground:
 
     def under(self, layers: Index) -> Regions:
         """Return what lies beneath some layers, (n,), mm."""
-        out = region.nothing(len(layers))
-        for i, layer in enumerate(layers.tolist()):
+        known, place = np.unique(layers, return_inverse=True)
+        out = region.nothing(len(known))
+        for i, layer in enumerate(known.tolist()):
             z = float(self._heights.top[layer] - self._heights.thick[layer])
             near = (self._body.top > z - self._deep) & (self._body.top < z + 1e-6)
-            shapes = np.unique(self._body.which[near])
+            shapes = self._body.shape[np.unique(self._body.which[near])]
             if len(shapes):
-                out[i] = region.union_all(self._body.shape[shapes])
-        return region.offset(out, self._half)
+                out[i] = shapes[0] if len(shapes) == 1 else region.union_all(shapes)
+        return out[place]
+
+    def widened(self, shapes: Regions) -> Regions:
+        """Return shapes that middles of lines may lie in, as far as lines reach."""
+        return region.offset(shapes, self._half)
 
 
 def _flats(under: Undersides, ground: _Ground, outlines: Outlines, heights: Heights, crew: Crew) -> Flats:
     levels, shapes = ceilings(under, under.facets.flat & (under.facets.area > 0.0), outlines, heights)
-    on_supports = region.intersection(shapes, ground.under(levels))
+    on_supports = region.intersection(shapes, ground.widened(ground.under(levels)))
     pieces, owner = region.pieces(shapes)
     lies = region.area(region.intersection(pieces, on_supports[owner]))
     some = np.flatnonzero(lies >= LEAST_AREA)
@@ -157,14 +163,17 @@ def _spikes(under: Undersides, ground: _Ground, outlines: Outlines, heights: Hei
     higher = np.searchsorted(heights.top, heights.top[layer] - heights.thick[layer] + TIP)
     higher = np.minimum(higher, len(heights.top) - 1)
     section = _touching(outlines.outline[outlines.which[higher]], shape)
-    contact = _touching(ground.under(layer), shape)
+    contact = _touching(ground.under(layer), ground.widened(shape), ground.widened)
     held = np.flatnonzero(contact > 0.0)
     wide, on = (2.0 * np.sqrt(some[held] / np.pi) for some in (section, contact))
     return Spikes(layer[held], region.centres(shape[held]), wide, on)
 
 
-def _touching(shapes: Regions, pieces: Regions) -> NDArray[np.float64]:
-    """Return the area of what of each shape hangs together with a piece, mm²."""
+def _touching(
+    shapes: Regions, pieces: Regions, grown: Callable[[Regions], Regions] = np.asarray
+) -> NDArray[np.float64]:
+    """Return the area of what of each shape hangs together with a piece, mm²; as it is once it is ``grown``."""
     parts, owner = region.pieces(shapes)
     there = region.touches(parts, pieces[owner])
-    return np.bincount(owner[there], region.area(parts[there]), minlength=len(shapes)).astype(np.float64)
+    area = region.area(grown(parts[there]))
+    return np.bincount(owner[there], area, minlength=len(shapes)).astype(np.float64)

@@ -12,6 +12,7 @@ from even_step.core.plane.ragged import Points
 from even_step.core.slicing.supports.body import SupportBody
 from even_step.core.work import Crew, runs_of
 
+MOST_SHAPES = 100  # that columns are told apart by: one that is in none of them is too low to be slim
 LOOKED_AT = 6  # courses of a column, evenly from its foot up
 TIP = 0.8  # of a column's height: what is over it bends nothing
 
@@ -54,7 +55,8 @@ def slimness(body: SupportBody, line_width: float, crew: Crew) -> Slimness:
     if len(used) == 0:
         none = np.empty(0)
         return Slimness(none, none, np.empty((0, 2)), none)
-    plan = np.array([region.union_all(body.shape[used])], object)
+    some = used[np.unique(np.linspace(0, len(used) - 1, MOST_SHAPES).astype(int))]
+    plan = np.array([region.union_all(body.shape[some])], object)
     columns, _ = region.pieces(region.offset(plan, line_width / 2))
 
     def look(first: int, last: int) -> NDArray[np.float64]:

@@ -11,6 +11,7 @@ from even_step.core.plane.ragged import Index, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.trace import simplified_rings
 from even_step.core.slicing.contours import nested
+from even_step.core.slicing.laid import chosen
 from even_step.core.slicing.supports.volume import Frame, Words
 from even_step.core.work import Crew, runs_of
 
@@ -48,11 +49,14 @@ def traced(frame: Frame, words: Words, layers: Index, tolerance: float, crew: Cr
     """Return what the cells of some layers cover, simplified within a tolerance in mm; (n,) regions."""
 
     def trace(first: int, last: int) -> tuple[NDArray[np.float64], Index, Index]:
-        xy, start, of = _borders(words, layers[first:last], *frame.corner, frame.cell)
+        xy, start, layer = _borders(words, layers[first:last], *frame.corner, frame.cell)
         xy, start = simplified_rings(xy, start, tolerance)
-        return np.round(xy, 3) + 0.0, start, of
+        rising = np.argsort(layer, kind="stable")
+        start, place = chosen(start, rising)
+        of = np.searchsorted(layer[rising], np.arange(last - first + 1)).astype(np.int64)
+        return np.round(xy[place], 3) + 0.0, start, of
 
-    done = crew.each(trace, runs_of(np.full(len(layers), frame.rows * frame.columns), most=2_000_000))
+    done = crew.each(trace, runs_of(np.full(len(layers), 1), most=64))
     if not done:
         return region.nothing(0)
     xy = np.concatenate([one[0] for one in done])
@@ -63,51 +67,74 @@ def traced(frame: Frame, words: Words, layers: Index, tolerance: float, crew: Cr
 
 @kernel
 def _borders(words, layers, x0, y0, cell):  # type: ignore[no-untyped-def]
-    """Trace the borders of some layers; material lies to the left. Returns points, starts and rings by layer."""
+    """Trace the borders of some layers, which rise; material lies to the left.
+
+    Returns points, where each ring starts, and the place of its layer among those asked for. Where borders begin is
+    found in all layers of a word at once.
+    """
     _, rows, columns = words.shape
     xy = np.empty((1024, 2))
     start = np.zeros(256, np.int64)
-    of = np.zeros(layers.shape[0] + 1, np.int64)
+    of = np.zeros(256, np.int64)
     points, rings = 0, 0
-    plane = np.zeros((rows + 2, columns + 2), np.bool_)
-    done = np.zeros((rows + 2, columns + 2), np.bool_)
-    for k in range(layers.shape[0]):
-        w, bit = layers[k] // 64, np.uint64(layers[k] % 64)
+    place = np.full(64, -1, np.int64)
+    done = np.zeros((rows, columns), np.uint64)
+    k = 0
+    while k < layers.shape[0]:
+        w = layers[k] // 64
+        asked = np.uint64(0)
+        place[:] = -1
+        while k < layers.shape[0] and layers[k] // 64 == w:
+            asked |= np.uint64(1) << np.uint64(layers[k] % 64)
+            place[layers[k] % 64] = k
+            k += 1
+        done[:] = 0
         for row in range(rows):
             for column in range(columns):
-                plane[row + 1, column + 1] = (words[w, row, column] >> bit) & np.uint64(1) != 0
-                done[row + 1, column + 1] = False
-        for row in range(1, rows + 1):
-            for column in range(1, columns + 1):
-                if not plane[row, column] or plane[row, column + 1] or done[row, column]:
+                begins = words[w, row, column] & asked
+                if begins != 0 and column + 1 < columns:
+                    begins &= ~words[w, row, column + 1]
+                if begins == 0:
                     continue
-                # Up along the right side of this cell, and on until that is reached again.
-                r, c, dr, dc = row, column, 1, 0
-                while True:
-                    if dr == 1:
-                        done[r, c] = True
-                    if points + 1 >= xy.shape[0]:
-                        more = np.empty((2 * xy.shape[0], 2))
-                        more[:points] = xy[:points]
-                        xy = more
-                    # The side's middle lies half a cell to the right of the way.
-                    xy[points, 0] = x0 + (c - 0.5 + 0.5 * dr) * cell
-                    xy[points, 1] = y0 + (r - 0.5 - 0.5 * dc) * cell
-                    points += 1
-                    if not plane[r + dr, c + dc]:
-                        dr, dc = dc, -dr  # to the left, round the same cell
-                    elif plane[r + dr - dc, c + dc + dr]:
-                        r, c = r + dr - dc, c + dc + dr
-                        dr, dc = -dc, dr
-                    else:
-                        r, c = r + dr, c + dc
-                    if r == row and c == column and dr == 1:
-                        break
-                rings += 1
-                if rings + 1 > start.shape[0]:
-                    longer = np.zeros(2 * start.shape[0], np.int64)
-                    longer[:rings] = start[:rings]
-                    start = longer
-                start[rings] = points
-        of[k + 1] = rings
-    return xy[:points].copy(), start[: rings + 1].copy(), of
+                for bit in range(64):
+                    one = np.uint64(1) << np.uint64(bit)
+                    if begins & one == 0 or done[row, column] & one != 0:
+                        continue
+                    # Up along the right side of this cell, and on until that is reached again.
+                    r, c, dr, dc = row, column, 1, 0
+                    while True:
+                        if dr == 1:
+                            done[r, c] |= one
+                        if points + 1 >= xy.shape[0]:
+                            more = np.empty((2 * xy.shape[0], 2))
+                            more[:points] = xy[:points]
+                            xy = more
+                        # The side's middle lies half a cell to the right of the way.
+                        xy[points, 0] = x0 + (c + 0.5 + 0.5 * dr) * cell
+                        xy[points, 1] = y0 + (r + 0.5 - 0.5 * dc) * cell
+                        points += 1
+                        if not _holds(words, w, r + dr, c + dc, one):
+                            dr, dc = dc, -dr  # to the left, round the same cell
+                        elif _holds(words, w, r + dr - dc, c + dc + dr, one):
+                            r, c = r + dr - dc, c + dc + dr
+                            dr, dc = -dc, dr
+                        else:
+                            r, c = r + dr, c + dc
+                        if r == row and c == column and dr == 1:
+                            break
+                    if rings + 2 > start.shape[0]:
+                        longer, others = np.zeros(2 * start.shape[0], np.int64), np.zeros(2 * start.shape[0], np.int64)
+                        longer[: rings + 1], others[:rings] = start[: rings + 1], of[:rings]
+                        start, of = longer, others
+                    of[rings] = place[bit]
+                    rings += 1
+                    start[rings] = points
+    return xy[:points].copy(), start[: rings + 1].copy(), of[:rings].copy()
+
+
+@kernel
+def _holds(words, w, row, column, bit):  # type: ignore[no-untyped-def]
+    """Whether a cell is filled; beyond the frame none is."""
+    if row < 0 or column < 0 or row >= words.shape[1] or column >= words.shape[2]:
+        return False
+    return words[w, row, column] & bit != 0

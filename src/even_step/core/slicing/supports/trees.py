@@ -28,6 +28,7 @@ from even_step.core.work import Crew, runs_of
 STEPS = 1.5  # cells aside that a branch may go in a slab
 SAFETY = 0.75  # of a cell, beyond what a branch keeps clear: half a diagonal
 SIDES = 16  # of a branch's section
+WIDER = 1.03  # times the radius, for the corners of a section lie outside its circle
 
 
 @dataclass(frozen=True)
@@ -155,6 +156,20 @@ class _Walk:
         return Branches(*found)
 
 
+def _joined(discs: Regions, middle: NDArray[np.float64], radius: NDArray[np.float64]) -> region.Geometry:
+    """Unite discs; only those that may meet are given to the polygon library as such."""
+    apart = np.hypot(*(middle[:, None] - middle[None]).transpose(2, 0, 1))
+    meets = apart < WIDER * (radius[:, None] + radius[None])
+    np.fill_diagonal(meets, val=False)
+    near = meets.any(axis=1)
+    if not near.any():
+        pieces, _ = region.pieces(discs)
+        return region.gathered(pieces, np.zeros(len(pieces), np.int64), 1)[0]
+    both, _ = region.pieces(np.array([region.union_all(discs[near])], object))
+    pieces = np.concatenate((both, region.pieces(discs[~near])[0]))
+    return region.gathered(pieces, np.zeros(len(pieces), np.int64), 1)[0]
+
+
 def _sections(branches: Branches, heights: Heights, bounds: Index, more: float, crew: Crew) -> Regions:
     """Return the sections of branches in each layer, ``more`` mm wider, (L,) regions."""
     tops = np.append(0.0, heights.tops)
@@ -178,7 +193,7 @@ def _sections(branches: Branches, heights: Heights, bounds: Index, more: float, 
             start = np.arange(0, len(some) * SIDES + 1, SIDES)
             each = np.arange(len(some))
             discs = region.from_rings(xy.reshape(-1, 2), start, each, each, len(some))
-            out[layer - first] = region.union_all(discs)
+            out[layer - first] = _joined(discs, middle, radius)
         return out
 
     done = crew.each(draw, runs_of(np.ones(len(heights.top)), most=16))
