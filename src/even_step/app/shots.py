@@ -25,6 +25,8 @@ SIZE = 1280, 800
 PATIENCE = 120_000  # ms for anything to happen
 SEEN = 1
 LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 12, 13, 190
+TREES_NEARER = 0.28
+TIP_AT = -10.1, -5.5, 26.9  # mm from the finial's middle, under a horn
 FOOTED = "mast bracket", "bearing hub"
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
@@ -324,10 +326,16 @@ def _among_trees(window: Window) -> None:
     trial = desk.trials.shown
     if trial and trial.lines:
         desk.view.show_layers(0, TREE_LAYER, trial.lines.count)
-    canvas.look_from(replace(canvas.camera, pitch=10.0))
-    _pick(window, "finial.stl")
-    canvas.fit_selection()
-    canvas.look_from(canvas.camera.zoomed(0.4, 590, 370))
+    at = _part(window, "finial.stl").copies[0].at or (0.0, 0.0)
+    canvas.look_from(replace(canvas.camera, pitch=14.0, target=(*at, 22.0)))
+    canvas.look_from(canvas.camera.zoomed(TREES_NEARER, canvas.width() / 2, canvas.height() / 2))
+    desk.view.set("lens", True)
+    x, y, _ = canvas.camera.project(np.array([(at[0] + TIP_AT[0], at[1] + TIP_AT[1], TIP_AT[2])]))[0]
+    canvas.pointed.emit(QPointF(x, y))
+
+
+def _looked_at(window: Window) -> bool:
+    return not window.area.lens.searching
 
 
 def _scenes() -> Iterator[Scene]:
@@ -362,7 +370,7 @@ def _scenes() -> Iterator[Scene]:
     yield "", _second_bed, _brought_in
     yield "second_bed", _body, at_once
     yield "", _trees, _sliced
-    yield "layers_trees", _among_trees, at_once
+    yield "layers_trees", _among_trees, _looked_at
     yield "unit_proposal", _unit, at_once
 
 

@@ -114,7 +114,7 @@ RULES = (
     Idle(
         tuple(
             f"supports.{name}"
-            for name in ("least_layers", "margin", "merge_within", "slim_width", "outline", "gap_wins")
+            for name in ("least_layers", "margin", "margin_goes", "merge_within", "slim_width", "outline", "gap_wins")
         ),
         lambda values, _: values["supports.kind"] == "tree",
         "only for sheet and grid",
@@ -149,6 +149,12 @@ RULES = (
         lambda values, _: values["supports.contact_pattern"] == "concentric",
         "concentric lines have no direction",
         "choose lines or a grid for contact layers",
+    ),
+    Idle(
+        ("supports.margin_goes",),
+        _nothing("supports.margin"),
+        "supports have no margin",
+        "give them a margin",
     ),
     Idle(
         ("supports.least_beside",),

@@ -81,6 +81,12 @@ def test_the_edges_of_a_broad_thin_plate_on_supports_may_lift(sliced):
     assert found(sliced(plate_on_a_stem(1.2), HELD | {"supports.gap_above": 0.0}), "support-curls") == []
 
 
+def test_a_roof_that_is_held_all_round_has_no_edge_to_lift_and_is_no_bridge(sliced):
+    assert found(sliced(hollow(), HELD), "support-curls") == []
+    assert found(sliced(hollow(), HELD), "bridge-long") == []
+    assert one(sliced(hollow(), {"skirt.loops": 0}), "bridge-long")["amount"] == pytest.approx(18.0, abs=0.1)
+
+
 def arm(thick):
     return united(box(10, 10, 14), box(24, 4, thick, (14, 0, 7.0)))
 

@@ -37,6 +37,7 @@ def holding(draw):
         "supports.gap_above": draw(st.floats(0.0, 0.6)),
         "supports.gap_below": draw(st.floats(0.0, 0.6)),
         "supports.gap_beside": draw(st.floats(0.2, 1.5)),
+        "supports.margin_goes": draw(st.sampled_from(["level", "rising"])),
         "supports.gap_wins": draw(st.sampled_from(["above", "beside"])),
         "supports.margin": draw(st.floats(0.0, 2.0)),
         "supports.merge_within": draw(st.floats(0.0, 3.0)),

@@ -247,6 +247,16 @@ def test_which_gap_wins_under_slopes(sliced):
     assert above.bites(0.2, 0.7) > 0.2, "the gap beside gives way under the slope"
 
 
+def test_a_margin_rises_as_far_as_it_reaches_out(sliced):
+    wide = {**BARE, "supports.kind": "sheet", "supports.margin": 3.0}
+    level, rising = (Laid(sliced(tee(arm=8.0), {**wide, "supports.margin_goes": word})) for word in ("level", "rising"))
+    assert max(level.layers) == pytest.approx(19.8, abs=0.01)
+    assert max(rising.layers) == pytest.approx(20.0 + 3.0, abs=0.5)
+    assert rising.under((13.2, 0.0, 40.0), 0.3) > 22.0, "furthest out it is highest"
+    assert rising.bites(GAP, BESIDE) < 0.02
+    assert rising.floating(2.5) < 0.2
+
+
 def test_a_raft_carries_the_supports_and_a_brim_keeps_off_them(sliced):
     done = sliced(tee(), {**BARE, "supports.kind": "sheet", "foot.kind": "raft"})
     path = done.sliced.toolpath

@@ -59,8 +59,12 @@ class GapLens(QWidget):
         found = self.found
         if found is None:
             return "no support near the pointer"
-        under = "on the bed" if found.stands_on_bed else f"below {_figure(found.below)}"
-        return f"above {_figure(found.above)} · beside {_figure(found.beside)} · {under}"
+        told = [f"above {_figure(found.above)}", f"beside {_figure(found.beside)}"]
+        if found.stands_on_bed:
+            told.append("on the bed")
+        elif np.isfinite(found.below):
+            told.append(f"below {_figure(found.below)}")
+        return " · ".join(told)
 
     def _follow(self, at: QPointF) -> None:
         self._pointer = at

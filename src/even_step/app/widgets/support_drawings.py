@@ -11,7 +11,7 @@ from even_step.app.theme.colours import PAPER, role_colour
 from even_step.core.catalogue.setting import Value
 
 Draw = Callable[[QPainter, QRectF, Value], None]
-TALL, ARM = 36.0, 7.0  # points
+TALL, ARM = 30.0, 7.0  # points: both and the bed have room in a drawing
 
 
 def _tee(painter: QPainter, area: QRectF) -> tuple[float, float]:

@@ -181,6 +181,18 @@ MARGIN = Setting(
     synonyms=("expand", "wider", "border"),
     cost="More holds edges better and costs plastic.",
 )
+MARGIN_GOES = Setting(
+    "supports.margin_goes",
+    "Margin goes",
+    "choice",
+    "level",
+    "Whether supports reach past what hangs at its own height, or rise beside it as much as they reach out, so that a "
+    "slope cannot slip off them.",
+    choices=("level", "rising"),
+    scopes=SCOPES,
+    synonyms=("margin", "rise", "slope", "beside"),
+    cost="Rising holds slopes from beside and is harder to take off.",
+)
 MERGE_WITHIN = Setting(
     "supports.merge_within",
     "Merge columns within",
@@ -245,5 +257,5 @@ LIFT = Setting(
 ALL = (
     *(KIND, FROM, ANGLE, SPARE_BRIDGES, LEAST_LENGTH, LEAST_LAYERS),
     *(GAP_ABOVE, GAP_BELOW, GAP_BESIDE, GAP_RAFT, GAP_WINS, LEAST_BESIDE, STEP),
-    *(MARGIN, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT),
+    *(MARGIN, MARGIN_GOES, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT),
 )

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from even_step.core.findings.finding import Evidence, Finding, to_bed
+from even_step.core.findings.finding import Evidence, Finding, SlicedSolid, to_bed
 from even_step.core.plane import region
+
+HELD = 0.5  # of a bridge with its holds: what lies on supports so far is none
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -14,7 +17,7 @@ def check(evidence: Evidence) -> list[Finding]:
     for part, solid in evidence.first_of_each():
         most = float(solid.settings["bridges.longest"])
         bridges = solid.covers.bridges
-        long = np.flatnonzero(bridges.longest > most + 0.01)
+        long = np.flatnonzero((bridges.longest > most + 0.01) & ~_held(solid))
         if len(long) == 0:
             continue
         worst = int(long[np.argmax(bridges.longest[long])])
@@ -36,3 +39,12 @@ def check(evidence: Evidence) -> list[Finding]:
             )
         )
     return found
+
+
+def _held(solid: SlicedSolid) -> NDArray[np.bool_]:
+    """Tell which bridges lie on supports."""
+    bridges, flats = solid.covers.bridges, solid.resting.flats
+    lies = np.bincount(flats.layer, flats.lies, minlength=len(solid.covers.which))
+    by_division = np.zeros(len(solid.covers.walls))
+    np.maximum.at(by_division, solid.covers.which, lies)
+    return np.asarray(by_division[bridges.division] >= HELD * region.area(bridges.shape))

@@ -8,6 +8,7 @@ from even_step.core.findings.finding import Evidence, Finding, Fix, to_bed
 
 BROAD = 15.0  # mm both ways
 FEW = 3.0  # mm over it, more is stiff enough to stay flat
+HELD_ROUND = 0.5  # of its edges: a flat that goes out from the part along more of them has no edge to lift
 CLOSE = 0.1  # mm of gap that the remedy leaves
 
 
@@ -17,7 +18,8 @@ def check(evidence: Evidence) -> list[Finding]:
     for part, solid in evidence.first_of_each():
         flats = solid.resting.flats
         gap = float(solid.settings["supports.gap_above"])
-        lifts = np.flatnonzero((flats.broad >= BROAD) & (flats.thick <= FEW))
+        free = flats.root < HELD_ROUND * flats.round
+        lifts = np.flatnonzero((flats.broad >= BROAD) & (flats.thick <= FEW) & free)
         if gap <= 0.0 or len(lifts) == 0:
             continue
         worst = int(lifts[np.argmax(flats.lies[lifts])])

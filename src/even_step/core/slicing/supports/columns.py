@@ -15,7 +15,7 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.supports.growing import closed, downward, flooded, grown, lowered, opened, standing
+from even_step.core.slicing.supports.growing import closed, downward, flooded, grown, lifted, lowered, opened, standing
 from even_step.core.slicing.supports.seeds import ColumnShapes, Seeds
 from even_step.core.slicing.supports.tracing import layers_alike, traced
 from even_step.core.slicing.supports.volume import Frame, Words
@@ -32,6 +32,7 @@ class ColumnSettings:
     stands: Annotated[str, supports.FROM]
     least_layers: Annotated[int, supports.LEAST_LAYERS]
     margin: Annotated[float, supports.MARGIN]
+    margin_goes: Annotated[str, supports.MARGIN_GOES]
     merge_within: Annotated[float, supports.MERGE_WITHIN]
     slim_width: Annotated[float, supports.SLIM_WIDTH]
     gap_above: Annotated[float, supports.GAP_ABOVE]
@@ -57,7 +58,7 @@ def columns(seeds: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew
         Which columns are wanted.
     """
     frame, part = seeds.frame, seeds.part
-    body = _standing(seeds, settings, crew)
+    body = _standing(seeds, heights, settings, crew)
     near = grown(frame, body, SPREAD * frame.cell, crew)
     body |= near & part
     which, shape = _shapes(frame, body, crew)
@@ -71,7 +72,7 @@ def columns(seeds: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew
     return ColumnShapes(frame, which, shape, where, near_slopes)
 
 
-def _standing(wanted: Seeds, settings: ColumnSettings, crew: Crew) -> Words:
+def _standing(wanted: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew) -> Words:
     """Return the columns under what hangs: with margin, merged, none too slim, and those alone that may stand."""
     frame, free = wanted.frame, ~wanted.part
     on_bed, least = settings.stands == "bed", max(settings.least_layers, 1)
@@ -81,13 +82,26 @@ def _standing(wanted: Seeds, settings: ColumnSettings, crew: Crew) -> Words:
         some = downward(frame, wanted.surely, free, crew)
         some = standing(frame, some, least, crew, on_bed=on_bed)
         seeds = seeds & flooded(frame, wanted.surely & some, free, 2 * frame.cell, crew)
-    body = downward(frame, flooded(frame, seeds, free, settings.margin, crew), free, crew)
+    body = downward(frame, _with_margin(wanted, seeds, heights, settings, crew), free, crew)
     if settings.merge_within > 0.0:
         body = downward(frame, closed(frame, body, settings.merge_within / 2, crew) & free, free, crew)
     if settings.slim_width > 0.0:
         slim = body & ~opened(frame, body, settings.slim_width / 2, crew)
         body |= downward(frame, flooded(frame, slim, free, settings.slim_width / 2, crew), free, crew)
     return standing(frame, body, least, crew, on_bed=on_bed) if on_bed or least > 1 else body
+
+
+def _with_margin(wanted: Seeds, seeds: Words, heights: Heights, settings: ColumnSettings, crew: Crew) -> Words:
+    """Return what hangs with what supports reach past it, level or one up for one out."""
+    frame, free = wanted.frame, ~wanted.part
+    if settings.margin_goes == "level":
+        return flooded(frame, seeds, free, settings.margin, crew)
+    out, step = seeds & free, 2 * frame.cell
+    for done in range(int(np.ceil(settings.margin / step))):
+        out = flooded(frame, out, free, min(step, settings.margin - done * step), crew)
+        for _ in range(round(step / float(np.median(heights.thick)))):
+            out |= lifted(out) & free
+    return out
 
 
 def _shapes(frame: Frame, words: Words, crew: Crew) -> tuple[Index, Regions]:

@@ -138,6 +138,13 @@ def lowered(words: Words) -> Words:
     return out
 
 
+def lifted(words: Words) -> Words:
+    """Return the cells one layer over some."""
+    out = words << np.uint64(1)
+    out[1:] |= words[:-1] >> np.uint64(63)
+    return out
+
+
 def standing(frame: Frame, words: Words, layers: int, crew: Crew, *, on_bed: bool) -> Words:
     """Return the upright runs of cells that have some number of layers, and, if asked for, reach down to the bed."""
     out = np.empty_like(words)

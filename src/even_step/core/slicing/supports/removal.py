@@ -10,7 +10,7 @@ from even_step.core.kernels import kernel
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import BodySettings, SupportBody
-from even_step.core.slicing.supports.growing import grown
+from even_step.core.slicing.supports.growing import grown, lifted
 from even_step.core.slicing.supports.held import course_masks
 from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
 from even_step.core.work import Crew
@@ -68,13 +68,6 @@ def removal(
     volume = float((layers * thick).sum()) * frame.cell**2
     area = float(_by_layer(stands, frame.layers).sum()) * frame.cell**2
     return Removal(volume, _place(trapped, frame, heights), area, _place(stands, frame, heights))
-
-
-def lifted(words: Words) -> Words:
-    """Return the cells one layer over some."""
-    out = words << np.uint64(1)
-    out[1:] |= words[:-1] >> np.uint64(63)
-    return out
 
 
 def _fallen(frame: Frame, held: Words) -> Words:

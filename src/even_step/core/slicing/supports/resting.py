@@ -45,6 +45,8 @@ class Flats:
         How far the part goes on over it, mm; no more than ``DEEPEST`` is looked at.
     root : (n,) float64
         Length of the edge at which it goes out from the layer beneath, mm.
+    round : (n,) float64
+        Length of its edges, mm.
     """
 
     layer: Index
@@ -53,6 +55,7 @@ class Flats:
     broad: NDArray[np.float64]
     thick: NDArray[np.float64]
     root: NDArray[np.float64]
+    round: NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,7 +136,7 @@ def _flats(under: Undersides, ground: _Ground, outlines: Outlines, heights: Heig
 
     high = crew.each(thick, runs_of(region.size_in_points(pieces), most=500))
     deep = np.concatenate(high) if high else np.empty(0)
-    return Flats(layer, region.centres(pieces), lies, _broad(held), deep, root)
+    return Flats(layer, region.centres(pieces), lies, _broad(held), deep, root, region.perimeter(pieces))
 
 
 def _broad(shapes: Regions) -> NDArray[np.float64]:
