@@ -12,16 +12,17 @@ from even_step.core.catalogue import bridges, support_lines, supports, trees
 from even_step.core.plane import region
 from even_step.core.plane.bead import plastic_width
 from even_step.core.plane.hatch import Hatch, Strokes, hatch
-from even_step.core.plane.ragged import Index, joined_starts, starts_of
+from even_step.core.plane.ragged import Index, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.laid import chosen
+from even_step.core.plane.trace import simplified_rings
+from even_step.core.slicing.laid import chosen, levels_joined, no_strands
 from even_step.core.slicing.ordering import Blocks, OrderSettings, no_blocks, order_lines
 from even_step.core.slicing.patterns.end_runs import with_end_runs
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.patterns.rings import concentric
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import SupportBody
-from even_step.core.slicing.walls import WallSettings, walls
+from even_step.core.slicing.walls import BEND, Walls
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.toolpath.roles import SUPPORT, SUPPORT_CONTACT
 from even_step.core.work import Crew
@@ -50,7 +51,6 @@ class SupportLineSettings:
     contact_density: Annotated[float, support_lines.CONTACT_DENSITY]
     contact_pattern: Annotated[str, support_lines.CONTACT_PATTERN]
     contact_turn: Annotated[float, support_lines.CONTACT_TURN]
-    bore: float
 
     @property
     def outline(self) -> int:
@@ -139,12 +139,24 @@ def lay_supports(
     apart = settings.contact_distance(usual)
     touching = _laid(rooms, settings.contact_pattern, angle + settings.contact_turn, apart, crew)
     fills.append(Fill(SUPPORT_CONTACT, width, body.which, touching, np.zeros(len(rooms))))
-    wall = WallSettings(settings.outline, width, width, True, False, 1, 0, settings.bore)
-    around = walls(Outlines(body.which, ground), body.thick, wall, crew)
+    around = _lines_round(body, settings)
     order = OrderSettings("outer-first", "nearest")
     blocks = order_lines(Outlines(body.which, ground), around, tuple(fills), order, ways, crew)
     stands = ground[body.which[:1]] if body.top[0] - body.thick[0] <= bottom + 1e-6 else region.nothing(1)
     return Supports(_with_outlines(blocks), body.top, body.thick, body.number, stands)
+
+
+def _lines_round(body: SupportBody, settings: SupportLineSettings) -> Walls:
+    """Return the lines that go round the body, a set a shape: the outermost lies on the shape's border."""
+    levels, width = [], settings.line_width
+    for level in range(settings.outline):
+        rings = region.rings(region.offset(body.shape, -level * width) if level else body.shape)
+        xy, start = simplified_rings(rings.xy, rings.start, BEND)
+        levels.append((Rings(xy, start, rings.item, rings.polygon), np.full(len(xy), width)))
+    rings, wide, level_of = levels_joined(levels)
+    count = len(body.shape)
+    sets, zeros, none = np.arange(count), np.zeros(count), region.nothing(count)
+    return Walls(body.which, sets, zeros, rings, wide, level_of, no_strands(), none, none, none, zeros)
 
 
 def _usual(thick: NDArray[np.float64]) -> float:
