@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from even_step.app.stations.layers import LayersStation
 from even_step.app.stations.supports import SupportsStation
@@ -105,8 +106,12 @@ def test_lines_without_effect_say_why(arm):
 def points_at(hand, place):
     """Move the pointer to where a place is seen; whether the lens has looked there."""
     x, y, _ = hand.canvas.camera.project(place[None])[0]
-    QTest.mouseMove(hand.canvas, QPoint(round(x) + 1, round(y)))
-    QTest.mouseMove(hand.canvas, QPoint(round(x), round(y)))
+    # Sent to the canvas: a pointer that is moved on the display arrives whenever that display likes.
+    at, none = QPointF(round(x), round(y)), Qt.MouseButton.NoButton
+    over = QPointF(hand.canvas.mapToGlobal(at.toPoint()))
+    QApplication.sendEvent(
+        hand.canvas, QMouseEvent(QEvent.Type.MouseMove, at, over, none, none, Qt.KeyboardModifier.NoModifier)
+    )
     lens = hand.window.area.lens
     hand.wait(lambda: not lens.searching)
     return lens.found is not None

@@ -11,6 +11,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.seeds import Seeds
 from even_step.core.slicing.supports.trees import TreeSettings, slab_bounds, tree_columns
 from even_step.core.slicing.supports.volume import frame_of
+from even_step.core.toolpath.roles import SUPPORT, SUPPORT_CONTACT
 from even_step.core.work import Crew
 from tests.hung import Laid, over_another, points_that_hang, table, tee
 from tests.shapes import box
@@ -51,6 +52,22 @@ def test_branches_keep_clear_and_none_begins_in_the_air(sliced):
     held = Laid(sliced(table(), {**BARE, "supports.kind": "tree"}))
     assert held.bites(0.2, 0.2) < 0.02
     assert held.floating(0.45) < 0.1
+
+
+def test_tips_are_contacts_and_branches_are_not(sliced):
+    trees = {"skirt.loops": 0, "infill.density": 0, "supports.kind": "tree"}
+    path = sliced(tee(), trees | {"supports.contact_layers": 3}).sliced.toolpath
+    top = path.top[path.layer_of_path()]
+    contact, branch = path.role == SUPPORT_CONTACT, path.role == SUPPORT
+    assert contact.sum() > 20
+    assert top[contact].min() > 19.8 - 5 * 0.2, "the last layers under the arms"
+    assert top[contact].max() == pytest.approx(19.8, abs=0.01)
+    assert top[branch].max() < 19.5
+    none = sliced(tee(), trees | {"supports.contact_layers": 0}).sliced.toolpath
+    assert not (none.role == SUPPORT_CONTACT).any()
+    assert none.lengths()[none.role == SUPPORT].sum() == pytest.approx(
+        path.lengths()[contact | branch].sum(), rel=0.02
+    ), "as much is laid either way"
 
 
 def test_trees_take_less_plastic_than_sheets_on_a_tall_figure(sliced):

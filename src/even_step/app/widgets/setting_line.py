@@ -55,7 +55,7 @@ class SettingLine(QWidget):
         self.setting, self._desk = setting, desk
         self._changed = self._is_idle = False
         self.setObjectName(f"line {setting.key}")
-        box = QVBoxLayout(self)
+        self._box = box = QVBoxLayout(self)
         box.setContentsMargins(8, 1, 0, 1)
         box.setSpacing(4)
         self._origin = label("", "mark")
@@ -70,12 +70,10 @@ class SettingLine(QWidget):
         if isinstance(self.field, NumberField):
             self.field.refused.connect(self._refuse)
             self.field.restored.connect(self.refresh)
-        self._detail = self._make_detail()
-        box.addWidget(self._detail)
-        self._detail.hide()
+        self._detail: QWidget | None = None  # made when it is opened: most lines never are
 
     def _make_detail(self) -> QWidget:
-        detail = QWidget()
+        detail = QWidget(self)
         inside = QVBoxLayout(detail)
         inside.setContentsMargins(8, 6, 8, 6)
         inside.setSpacing(4)
@@ -91,12 +89,26 @@ class SettingLine(QWidget):
 
     def open(self, *, opened: bool) -> None:
         """Show or hide what the setting does."""
-        self._detail.setVisible(opened)
+        if self._detail is None and opened:
+            self._detail = self._make_detail()
+            self._box.addWidget(self._detail)
+            self._fill_detail()
+        if self._detail is not None:
+            self._detail.setVisible(opened)
+
+    def _fill_detail(self) -> None:
+        whose, key = self._desk.whose, self.setting.key
+        value, under = whose.resolved.values[key], whose.under(key)
+        self._facts.setText(self._told(under))
+        self._back.setText(f"back to {value_text(self.setting, under)}")
+        self._back.setVisible(self._changed)
+        if self._drawing:
+            self._drawing.show_values(value, under)
 
     def refresh(self) -> None:
         """Show the value as it is now."""
         whose, key = self._desk.whose, self.setting.key
-        value, under = whose.resolved.values[key], whose.under(key)
+        value = whose.resolved.values[key]
         self._changed = whose.is_own(key)
         self.field.blockSignals(True)
         if isinstance(self.field, SwitchField):
@@ -114,17 +126,14 @@ class SettingLine(QWidget):
             self._is_idle = rule is not None
             self._name.setProperty("role", "faint" if rule else "")
             self._name.style().polish(self._name)
-        self._facts.setText(self._told(under))
-        self._back.setText(f"back to {value_text(self.setting, under)}")
-        self._back.setVisible(self._changed)
-        if self._drawing:
-            self._drawing.show_values(value, under)
+        if self._detail is not None:
+            self._fill_detail()
         complaint = whose.complaints.get(key)
         caution = self._advice(value)
-        self._wrong.setText(complaint.told if complaint else caution)
-        self._wrong.setProperty("role", "stop" if complaint else "caution")
-        self._wrong.style().polish(self._wrong)
-        self._wrong.setVisible(bool(complaint or caution))
+        if complaint or caution:
+            self._tell(complaint.told if complaint else caution, "stop" if complaint else "caution")
+        else:
+            self._wrong.hide()
         self.update()
 
     def _idle_because(self) -> Idle | None:
@@ -175,8 +184,11 @@ class SettingLine(QWidget):
         return max(low, limit[0]), min(high, limit[1])
 
     def _refuse(self, why: str) -> None:
-        self._wrong.setText(why)
-        self._wrong.setProperty("role", "stop")
+        self._tell(why, "stop")
+
+    def _tell(self, words: str, role: str) -> None:
+        self._wrong.setText(words)
+        self._wrong.setProperty("role", role)
         self._wrong.style().polish(self._wrong)
         self._wrong.show()
 
@@ -202,7 +214,7 @@ class SettingLine(QWidget):
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw the bar of a changed setting and the ground of an open one."""
         painter = QPainter(self)
-        if self._detail.isVisible():
+        if self._detail is not None and self._detail.isVisible():
             painter.fillRect(self.rect(), QColor(PAPER.paper))
         if self._changed:
             painter.fillRect(0, 2, 3, self.height() - 4, QColor(PAPER.accent))

@@ -30,6 +30,7 @@ from even_step.core.work import Crew
 SHORTEST = 0.5  # mm, a shorter line holds nothing
 JOINED_WITHIN = 3.0  # line distances along the outline: a sheet's lines become one strip
 FOOT_LINES = 1.5  # widths from line to line where hollow branches stand on the bed
+TIP = 0.5  # of a piece's area, from which on it is a contact
 OF_BRIDGES = 0.5  # of what the material bridges, between lines
 
 
@@ -139,24 +140,37 @@ def lay_supports(
     apart = settings.contact_distance(usual)
     touching = _laid(rooms, settings.contact_pattern, angle + settings.contact_turn, apart, crew)
     fills.append(Fill(SUPPORT_CONTACT, width, body.which, touching, np.zeros(len(rooms))))
-    around = _lines_round(body, settings)
+    tips, rest = _tips_of(body) if settings.outline else (region.nothing(len(rooms)), body.shape)
+    for level in range(settings.outline):
+        loops = _round(region.offset(tips, -level * width) if level else tips)
+        fills.append(Fill(SUPPORT_CONTACT, width, body.which, loops, np.zeros(len(rooms))))
+    around = _lines_round(body.which, rest, settings)
     order = OrderSettings("outer-first", "nearest")
     blocks = order_lines(Outlines(body.which, ground), around, tuple(fills), order, ways, crew)
     stands = ground[body.which[:1]] if body.top[0] - body.thick[0] <= bottom + 1e-6 else region.nothing(1)
     return Supports(_with_outlines(blocks), body.top, body.thick, body.number, stands)
 
 
-def _lines_round(body: SupportBody, settings: SupportLineSettings) -> Walls:
-    """Return the lines that go round the body, a set a shape: the outermost lies on the shape's border."""
+def _tips_of(body: SupportBody) -> tuple[Regions, Regions]:
+    """Return what of each shape is contact for the most, which is laid as such also where it is but its outline."""
+    pieces, owner = region.pieces(body.shape)
+    touching = region.area(region.intersection(pieces, body.contact[owner]))
+    tip = touching > TIP * region.area(pieces)
+    tips, rest = (region.gathered(pieces[some], owner[some], len(body.shape)) for some in (tip, ~tip))
+    return tips, rest
+
+
+def _lines_round(which: Index, shapes: Regions, settings: SupportLineSettings) -> Walls:
+    """Return the lines that go round shapes, a set a shape: the outermost lies on the shape's border."""
     levels, width = [], settings.line_width
     for level in range(settings.outline):
-        rings = region.rings(region.offset(body.shape, -level * width) if level else body.shape)
+        rings = region.rings(region.offset(shapes, -level * width) if level else shapes)
         xy, start = simplified_rings(rings.xy, rings.start, BEND)
         levels.append((Rings(xy, start, rings.item, rings.polygon), np.full(len(xy), width)))
     rings, wide, level_of = levels_joined(levels)
-    count = len(body.shape)
+    count = len(shapes)
     sets, zeros, none = np.arange(count), np.zeros(count), region.nothing(count)
-    return Walls(body.which, sets, zeros, rings, wide, level_of, no_strands(), none, none, none, zeros)
+    return Walls(which, sets, zeros, rings, wide, level_of, no_strands(), none, none, none, zeros)
 
 
 def _usual(thick: NDArray[np.float64]) -> float:
