@@ -82,7 +82,8 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
         end.setblocking(False)
     signal.set_wakeup_fd(telling.detach())
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: window.close())
+        # Not at once: the signal may arrive in the midst of painting.
+        signal.signal(number, lambda *_: QTimer.singleShot(0, window, window.close))
     notifier = QSocketNotifier(told.detach(), QSocketNotifier.Type.Read, window)
     notifier.activated.connect(lambda *_: None)
     return notifier
