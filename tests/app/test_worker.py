@@ -247,6 +247,17 @@ def test_a_worker_that_was_let_go_serves_another_as_if_it_were_new(qapp, qtbot, 
     assert second.release() is None
 
 
+def test_what_is_called_off_too_late_is_forgotten():
+    requests = Open()
+    requests.begin(1)
+    requests.end(1)
+    requests.call_off(1)
+    requests.begin(1)
+    assert not requests.called_off, "the next client's first request is not to be cancelled"
+    requests.call_off(1)
+    assert requests.called_off == {1}
+
+
 def test_a_request_is_answered_and_its_task_ends_done(client, qtbot, tmp_path, part):
     got = []
     task = client.ask(

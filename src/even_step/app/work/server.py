@@ -59,6 +59,11 @@ class Open:
             self.called_off.discard(number)
             self.answered.notify_all()
 
+    def call_off(self, number: int) -> None:
+        """Call off a request that is not answered yet; another client's may have its number later."""
+        with self.answered:
+            self.called_off |= {number} & self.numbers
+
     def call_off_all(self) -> None:
         """Call off every request and wait until all have been answered."""
         with self.answered:
@@ -125,7 +130,7 @@ def serve(connection: Any) -> None:
             if isinstance(message, GoHome):
                 return
             if isinstance(message, CallOff):
-                requests.called_off.add(message.number)
+                requests.call_off(message.number)
             elif isinstance(message, StartOver):
                 requests.call_off_all()
                 memory.clear()
