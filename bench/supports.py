@@ -63,7 +63,7 @@ def _limb(a: tuple[float, float, float], b: tuple[float, float, float], radius: 
 
 
 def times(job: Job) -> tuple[float, float]:
-    """Return what supports take and what all else takes until G-code, s."""
+    """Return what supports take and what all else takes but to write G-code, s."""
     with crew(2) as hands:
         run = StageRun(hands, StageCache())
         slice_job(job, hands, run.cache, run)

@@ -14,7 +14,7 @@ from PySide6.QtGui import QImage, QOpenGLContext
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.drawing import Drawing
-from even_step.app.main import open_window
+from even_step.app.main import _close_on_signals, open_window
 from even_step.core.errors import EvenStepError
 from even_step.display import has_display, virtual_display
 from tests.shapes import box, write_stl
@@ -115,3 +115,20 @@ def test_the_window_shows_before_kernels_and_polygons_are_loaded():
     command = [sys.executable, "-c", code]
     done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=60)
     assert done.stdout.strip() == ""
+
+
+def test_a_signal_closes_the_window_between_two_events(window, qtbot):
+    asked, before = [], {number: signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    shut, window.close = window.close, lambda: asked.append(True)
+    woken = signal.set_wakeup_fd(-1)
+    notifier = _close_on_signals(window)
+    try:
+        os.kill(os.getpid(), signal.SIGTERM)
+        assert asked == [], "it may have come in the midst of painting"
+        qtbot.waitUntil(lambda: asked == [True])
+    finally:
+        notifier.setEnabled(False)
+        signal.set_wakeup_fd(woken)
+        for number, handler in before.items():
+            signal.signal(number, handler)
+        window.close = shut

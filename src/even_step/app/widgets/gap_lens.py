@@ -68,13 +68,15 @@ class GapLens(QWidget):
 
     def _follow(self, at: QPointF) -> None:
         self._pointer = at
-        if not self._soon.isActive():
+        if self._desk.view.lens and not self._soon.isActive():
             self._soon.start()
 
     def _look(self) -> None:
         view, shape = self._desk.view, self._canvas.scene.lines
         asked = view.lens and view.station == "Layers" and shape is not None
         self.found = self._find(shape) if asked and shape else None
+        if not asked:  # lines of a trial that is not looked at are not to be held
+            self._known = None
         self.setVisible(asked)
         self.update()
 

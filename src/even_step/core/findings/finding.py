@@ -89,6 +89,10 @@ class SlicedSolid:
     removal: Removal
     sway: Sway
 
+    def layer_at(self, z: float) -> int:
+        """Return which of its layers holds a height, mm; the last one over the top."""
+        return min(int(np.searchsorted(self.heights.top, z - 1e-6)), len(self.heights.top) - 1)
+
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""
         outline = self.outlines.outline[self.outlines.which[[layer]]]

@@ -17,14 +17,13 @@ def check(evidence: Evidence) -> list[Finding]:
         if removal.stands < LEAST:
             continue
         x, y, z = removal.stands_at
-        layer = min(int(np.searchsorted(solid.heights.top, z - 1e-6)), len(solid.heights.top) - 1)
         tree = solid.settings["supports.kind"] == "tree"
         found.append(
             Finding(
                 "support-on-face",
                 "note",
                 part.title,
-                *evidence.layer_of(part, layer),
+                *evidence.layer_of(part, solid.layer_at(z)),
                 to_bed(part, np.array([x, y])),
                 round(removal.stands, 3),
                 "mm²",

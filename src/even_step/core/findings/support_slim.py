@@ -32,12 +32,11 @@ def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, column: i
     more_than_now = float(solid.settings[key]) < wide <= WIDEST
     fix = Fix(f"Widen columns under {part.name}", {key: wide}) if more_than_now else None
     top = float(slim.bottom[column]) + height
-    layer = min(int(np.searchsorted(solid.heights.top, top)), len(solid.heights.top) - 1)
     return Finding(
         "support-slim",
         "warn",
         part.title,
-        *evidence.layer_of(part, layer),
+        *evidence.layer_of(part, solid.layer_at(top)),
         to_bed(part, slim.at[column]),
         round(height, 3),
         "mm",

@@ -17,13 +17,12 @@ def check(evidence: Evidence) -> list[Finding]:
         if removal.trapped < LEAST:
             continue
         x, y, z = removal.trapped_at
-        layer = min(int(np.searchsorted(solid.heights.top, z - 1e-6)), len(solid.heights.top) - 1)
         found.append(
             Finding(
                 "support-trapped",
                 "warn",
                 part.title,
-                *evidence.layer_of(part, layer),
+                *evidence.layer_of(part, solid.layer_at(z)),
                 to_bed(part, np.array([x, y])),
                 round(removal.trapped, 3),
                 "mm³",
