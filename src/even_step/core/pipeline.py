@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,7 +33,7 @@ from even_step.core.graph import Given, Runner, Unit, records_of
 from even_step.core.job.arrange import ground_of
 from even_step.core.job.beds import bed_count
 from even_step.core.job.cascade import Scopes, resolve, tools_of
-from even_step.core.job.model import Job, purged
+from even_step.core.job.model import Job, Machine, purged
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.records import Records
@@ -44,13 +44,12 @@ from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.solid_stages import (
     AT,
+    BY_HAND,
     CONTOURS,
     COVERS,
     FOOT,
-    HANGING,
     HEIGHTS,
     HELD,
-    ISLANDS,
     LEDGER,
     LIE,
     MESH,
@@ -64,6 +63,7 @@ from even_step.core.solid_stages import (
     SUPPORTS,
     SWAY,
     TURN,
+    UNDERSIDES,
     WALLS,
 )
 from even_step.core.stages import Cache, StageCache, StageRun
@@ -196,22 +196,7 @@ def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Pl
         }
         for nozzle, material in zip(machine.extruders, job.materials, strict=False)
     )
-    of_solids = [
-        Unit(
-            "solid",
-            tuple(one.values for one in solid.resolved),
-            fixed,
-            tools_of(solid.resolved[0].values),
-            {
-                MESH: (solid.mesh, solid.key),
-                ONE_SHELL: (solid.is_one_shell, ""),
-                OVERHANG: (machine.overhang_limit, repr(machine.overhang_limit)),
-                TURN: (solid.turn, repr(solid.turn)),
-            },
-            title=solid.title,
-        )
-        for solid in solids
-    ]
+    of_solids = [_solid_unit(solid, machine, fixed) for solid in solids]
     copies = []
     for part in placed:
         solid = of_solids[part.solid]
@@ -232,6 +217,24 @@ def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Pl
     given[GROUND] = ground_of(machine.bed, job.layout), repr((machine.bed, job.layout))
     tables = tuple(one.values for one in scopes.whole)
     return Unit("bed", tables, fixed, tools_of(tables[0]), given, tuple(copies))
+
+
+def _solid_unit(solid: PosedSolid, machine: Machine, fixed: tuple[Mapping[str, Any], ...]) -> Unit:
+    """Return a solid: what its stages are walked for."""
+    return Unit(
+        "solid",
+        tuple(one.values for one in solid.resolved),
+        fixed,
+        tools_of(solid.resolved[0].values),
+        {
+            MESH: (solid.mesh, solid.key),
+            ONE_SHELL: (solid.is_one_shell, ""),
+            OVERHANG: (machine.overhang_limit, repr(machine.overhang_limit)),
+            TURN: (solid.turn, repr(solid.turn)),
+            BY_HAND: (solid.by_hand, repr((solid.by_hand.posts, solid.by_hand.marks))),
+        },
+        title=solid.title,
+    )
 
 
 def _guard(runner: Runner, unit: Unit, make: Callable[[], Any]) -> Any:
@@ -264,8 +267,7 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         runner.value(REGIONS, unit),
         runner.value(WALLS, unit),
         runner.value(COVERS, unit),
-        runner.value(HANGING, unit),
-        runner.value(ISLANDS, unit),
+        runner.value(UNDERSIDES, unit),
         runner.value(SUPPORTS, unit),
         runner.value(HELD, unit),
         runner.value(SLIMNESS, unit),

@@ -15,7 +15,7 @@ from even_step.core.plane import cut, region
 from even_step.core.slicing.bridged import SpareSettings
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.seeds import ColumnShapes
-from even_step.core.solid_stages import COLUMNS, HANGING, HEIGHTS, HELD_BY_COLUMNS, SPARED
+from even_step.core.solid_stages import COLUMNS, HEIGHTS, HELD_BY_COLUMNS, SPARED, UNDERSIDES
 from even_step.core.stages import Cache, StageRun
 from even_step.core.standing import files_of, stand
 from even_step.core.work import Crew
@@ -23,7 +23,7 @@ from even_step.core.work import Crew
 
 @dataclass(frozen=True)
 class Foreseen:
-    """What of a part's copies together hangs, and what of that no column stands under, mm²; by the part's id."""
+    """What of a part's copies together hangs, and what of that lacks a column, mm²; by the part's id."""
 
     part: str
     hanging: float
@@ -65,10 +65,10 @@ def preview(job: Job, crew: Crew, cache: Cache) -> Preview:
     for part, unit in zip(placed, units, strict=True):
         if not unit.record(SpareSettings).asked:
             runner.preset(SPARED, unit, {})  # it would make walls and covers to find none
-        hangs, held = runner.value(HANGING, unit), runner.value(HELD_BY_COLUMNS, unit)
+        under, held = runner.value(UNDERSIDES, unit), runner.value(HELD_BY_COLUMNS, unit)
         before = told.get(part.part, Foreseen(part.part, 0.0, 0.0))
-        unheld = float((hangs.area * (1.0 - held.share)).sum())
-        told[part.part] = Foreseen(part.part, before.hanging + hangs.total, before.unheld + unheld)
+        unheld = float((under.facets.area * (1.0 - held.share))[~under.marked.clear].sum())
+        told[part.part] = Foreseen(part.part, before.hanging + under.facets.total, before.unheld + unheld)
         if part.solid not in facets:
             facets[part.solid] = prisms(runner.value(COLUMNS, unit), runner.value(HEIGHTS, unit))
         pieces.append(facets[part.solid] + np.array([*part.at, 0.0], np.float32))

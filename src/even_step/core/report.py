@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step import __version__
 from even_step.core.findings.finding import PlacedPart, SlicedSolid
@@ -147,9 +148,11 @@ def _supports(sliced: Sliced, first: int, copies: Sequence[PlacedPart]) -> dict[
     mine = (path.part >= first) & (path.part < first + len(copies)) & np.isin(path.role, (SUPPORT, SUPPORT_CONTACT))
     density = np.array([material.density for material in sliced.job.materials]) / 1000.0
     told = {
-        "hanging_mm2": sum(solid.hanging.total for solid in solids),
+        "hanging_mm2": sum(solid.under.facets.total for solid in solids),
         "unheld_mm2": sum(_unheld(solid) for solid in solids),
+        "kept_clear_mm2": sum(solid.kept_clear for solid in solids),
         "contact_mm2": sum(_lies(solid) for solid in solids),
+        "contact_show_mm2": sum(_lies(solid, solid.under.marked.show) + solid.removal.on_show for solid in solids),
         "mass_g": float((plan.volume[mine] * density[path.extruder[mine]]).sum()),
         "time_s": float((plan.path_time[mine] + plan.way_time[mine]).sum()),
     }
@@ -163,11 +166,12 @@ def _supports(sliced: Sliced, first: int, copies: Sequence[PlacedPart]) -> dict[
 
 
 def _unheld(solid: SlicedSolid) -> float:
-    return float((solid.hanging.area * (1.0 - solid.held.share)).sum())
+    """Return what nothing holds, of that which nobody wants to be left alone, mm²."""
+    return float(solid.unheld[~solid.under.marked.clear].sum())
 
 
-def _lies(solid: SlicedSolid) -> float:
-    return float((solid.hanging.area * solid.held.lies).sum())
+def _lies(solid: SlicedSolid, some: NDArray[np.bool_] | slice = slice(None)) -> float:
+    return float((solid.under.facets.area * solid.held.lies)[some].sum())
 
 
 def _placement(sliced: Sliced, solid: int, at: tuple[float, float]) -> list[list[float]]:

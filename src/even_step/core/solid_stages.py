@@ -18,20 +18,24 @@ from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
 from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Lie, infill
-from even_step.core.slicing.islands import Islands, Undersides, islands
+from even_step.core.slicing.islands import Islands, islands
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
 from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
+from even_step.core.slicing.supports.by_hand import ByHand, ByHandSettings, marked
 from even_step.core.slicing.supports.columns import ColumnSettings, columns
 from even_step.core.slicing.supports.held import Held, HeldSettings, held, held_by_columns
 from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
+from even_step.core.slicing.supports.posts import reach, with_posts
 from even_step.core.slicing.supports.removal import Removal, removal
 from even_step.core.slicing.supports.resting import Resting, resting
 from even_step.core.slicing.supports.seeds import ColumnShapes, SeedSettings, no_columns, seeds_of
 from even_step.core.slicing.supports.slimness import Slimness, slimness
 from even_step.core.slicing.supports.trees import TreeSettings, tree_columns
+from even_step.core.slicing.supports.undersides import Undersides
+from even_step.core.slicing.supports.volume import frame_of
 from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
@@ -41,6 +45,7 @@ TURN: Given[float] = Given("turn", "solid")
 ONE_SHELL: Given[bool] = Given("one shell", "solid")
 OVERHANG: Given[Limits] = Given("overhang limits", "solid")
 LIE: Given[Lie] = Given("lie", "copy")
+BY_HAND: Given[ByHand] = Given("by hand", "solid")
 AT: Given[tuple[float, float]] = Given("place", "copy")
 
 
@@ -96,6 +101,13 @@ def _islands(it: Inputs) -> Islands:
     return islands(it[REGIONS])
 
 
+def _undersides(it: Inputs) -> Undersides:
+    mesh = it[MESH]
+    first = it.record(HangingSettings).first_top(float(mesh.bounds[1, 2]))
+    own = it.record(ByHandSettings)
+    return Undersides(*marked(mesh, it[HANGING], it[BY_HAND], first, own, it.crew), it[ISLANDS])
+
+
 def _spared(it: Inputs) -> dict[int, region.Geometry]:
     own = it.record(SpareSettings)
     return bridged(it[COVERS], it.record(WallSettings), own.longest) if own.asked else {}
@@ -107,13 +119,17 @@ def _none_spared(spared: dict[int, region.Geometry]) -> str:
 
 def _columns(it: Inputs) -> ColumnShapes:
     own, tree, heights = it.record(ColumnSettings), it.record(TreeSettings), it[HEIGHTS]
-    asked, under = it.record(SeedSettings), Undersides(it[MESH], it[HANGING], it[ISLANDS])
-    branches = asked.kind == "tree"
-    pad = tree.pad if branches else own.pad
-    seeds = seeds_of(under, it[REGIONS], heights, it[SPARED], pad, asked, it.crew)
+    asked, under, outlines = it.record(SeedSettings), it[UNDERSIDES], it[REGIONS]
+    branches, posts = asked.kind == "tree", under.marked.posts if asked.kind != "none" else ()
+    box = np.concatenate(it[MESH].bounds[:, :2])
+    pad = max(tree.pad if branches else own.pad, reach(posts) - float(np.abs(box).min()))
+    frame = frame_of(box, len(heights.top), asked.cell, pad)
+    seeds = seeds_of(under, outlines, heights, it[SPARED], frame, asked, it.crew)
     if seeds is None:
-        return no_columns(len(heights.top))
-    return tree_columns(seeds, heights, tree, it.crew) if branches else columns(seeds, heights, own, it.crew)
+        wanted = no_columns(frame)
+    else:
+        wanted = tree_columns(seeds, heights, tree, it.crew) if branches else columns(seeds, heights, own, it.crew)
+    return with_posts(wanted, posts, outlines, heights, own)
 
 
 def _no_columns(found: ColumnShapes) -> str:
@@ -121,9 +137,9 @@ def _no_columns(found: ColumnShapes) -> str:
 
 
 def _body(it: Inputs) -> SupportBody:
-    hangs, heights = it[HANGING], it[HEIGHTS]
+    hangs, heights = it[UNDERSIDES].facets, it[HEIGHTS]
     ceilings = np.searchsorted(heights.cuts, hangs.low[hangs.flat & (hangs.area > 0.0)], side="right")
-    ends = np.unique(np.concatenate((ceilings, it[ISLANDS].layer)))
+    ends = np.unique(np.concatenate((ceilings, it[UNDERSIDES].islands.layer)))
     return body_of(it[COLUMNS], it[REGIONS], heights, ends[ends < len(heights.top)], it.record(BodySettings), it.crew)
 
 
@@ -140,13 +156,11 @@ def _no_supports(laid: Supports) -> str:
 
 def _held(it: Inputs) -> Held:
     frame, own = it[COLUMNS].frame, it.record(HeldSettings)
-    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
-    return held(under, it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
+    return held(it[UNDERSIDES], it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
 
 
 def _held_by_columns(it: Inputs) -> Held:
-    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
-    return held_by_columns(under, it[COLUMNS], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
+    return held_by_columns(it[UNDERSIDES], it[COLUMNS], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
 
 
 def _slimness(it: Inputs) -> Slimness:
@@ -154,13 +168,12 @@ def _slimness(it: Inputs) -> Slimness:
 
 
 def _resting(it: Inputs) -> Resting:
-    under = Undersides(it[MESH], it[HANGING], it[ISLANDS])
-    return resting(under, it[BODY], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
+    return resting(it[UNDERSIDES], it[BODY], it[REGIONS], it[HEIGHTS], it.record(HeldSettings), it.crew)
 
 
 def _removal(it: Inputs) -> Removal:
     frame, own = it[COLUMNS].frame, it.record(BodySettings)
-    return removal(it[BODY], it[REGIONS], frame, it[HEIGHTS], own, it.crew)
+    return removal(it[BODY], it[REGIONS], it[UNDERSIDES].marked.seen, frame, it[HEIGHTS], own, it.crew)
 
 
 def _sway(it: Inputs) -> Sway:
@@ -185,16 +198,19 @@ REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
 WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
 COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS, TURN), (CoverSettings, BridgeSettings))
 ISLANDS = Stage("islands", "solid", _islands, (REGIONS,))
+UNDERSIDES = Stage(
+    "islands", "solid", _undersides, (MESH, HANGING, ISLANDS, BY_HAND), (HangingSettings, ByHandSettings)
+)
 SPARED = Stage("spared", "solid", _spared, (COVERS,), (SpareSettings, WallSettings), alike=_none_spared)
 COLUMNS = Stage(
     "supports",
     "solid",
     _columns,
-    (MESH, HANGING, ISLANDS, REGIONS, HEIGHTS, SPARED),
+    (MESH, UNDERSIDES, REGIONS, HEIGHTS, SPARED),
     (SeedSettings, ColumnSettings, TreeSettings),
     alike=_no_columns,
 )
-BODY = Stage("supports", "solid", _body, (COLUMNS, REGIONS, HEIGHTS, HANGING, ISLANDS), (BodySettings,))
+BODY = Stage("supports", "solid", _body, (COLUMNS, REGIONS, HEIGHTS, UNDERSIDES), (BodySettings,))
 SUPPORTS = Stage(
     "supports",
     "solid",
@@ -203,14 +219,12 @@ SUPPORTS = Stage(
     (BodySettings, SupportLineSettings, WaySettings),
     alike=_no_supports,
 )
-HELD = Stage("supports", "solid", _held, (MESH, HANGING, ISLANDS, BODY, REGIONS, COLUMNS, HEIGHTS), (HeldSettings,))
+HELD = Stage("supports", "solid", _held, (UNDERSIDES, BODY, REGIONS, COLUMNS, HEIGHTS), (HeldSettings,))
 #: Only for the preview: what is laid is not cut from it.
-HELD_BY_COLUMNS = Stage(
-    "supports", "solid", _held_by_columns, (MESH, HANGING, ISLANDS, COLUMNS, REGIONS, HEIGHTS), (HeldSettings,)
-)
+HELD_BY_COLUMNS = Stage("supports", "solid", _held_by_columns, (UNDERSIDES, COLUMNS, REGIONS, HEIGHTS), (HeldSettings,))
 SLIMNESS = Stage("supports", "solid", _slimness, (BODY,), (HeldSettings,))
-RESTING = Stage("supports", "solid", _resting, (MESH, HANGING, ISLANDS, BODY, REGIONS, HEIGHTS), (HeldSettings,))
-REMOVAL = Stage("supports", "solid", _removal, (BODY, REGIONS, COLUMNS, HEIGHTS), (BodySettings,))
+RESTING = Stage("supports", "solid", _resting, (UNDERSIDES, BODY, REGIONS, HEIGHTS), (HeldSettings,))
+REMOVAL = Stage("supports", "solid", _removal, (BODY, REGIONS, UNDERSIDES, COLUMNS, HEIGHTS), (BodySettings,))
 SWAY = Stage("islands", "solid", _sway, (REGIONS, HEIGHTS))
 FOOT = Stage(
     "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
@@ -221,5 +235,21 @@ LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by
 
 STAGES_OF_PARTS = (
     *(HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS),
-    *(ISLANDS, SPARED, COLUMNS, BODY, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY, FOOT, INFILL, BLOCKS, LEDGER),
+    *(
+        ISLANDS,
+        UNDERSIDES,
+        SPARED,
+        COLUMNS,
+        BODY,
+        SUPPORTS,
+        HELD,
+        SLIMNESS,
+        RESTING,
+        REMOVAL,
+        SWAY,
+        FOOT,
+        INFILL,
+        BLOCKS,
+        LEDGER,
+    ),
 )

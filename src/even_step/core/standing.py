@@ -18,6 +18,7 @@ from even_step.core.errors import JobError
 from even_step.core.findings.finding import PlacedPart
 from even_step.core.job.arrange import over_beds, with_places
 from even_step.core.job.bring_in import pose_matrix
+from even_step.core.job.by_hand import Mark
 from even_step.core.job.cascade import Resolved, Scopes, cascade
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import Spot, stood
@@ -26,6 +27,7 @@ from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
+from even_step.core.slicing.supports.by_hand import ByHand, own_facets
 from even_step.core.stages import StageRun
 from even_step.core.work import Crew
 
@@ -109,7 +111,8 @@ def files_of(job: Job, resolved: Resolved, run: StageRun) -> Files:
 class PosedSolid:
     """A posed mesh with the hash of what it was made from, and its part's name.
 
-    ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder.
+    ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder,
+    ``by_hand`` what a hand put on it.
     """
 
     model: Model
@@ -119,6 +122,7 @@ class PosedSolid:
     turn: float
     resolved: tuple[Resolved, ...]
     title: str
+    by_hand: ByHand
 
     @property
     def is_one_shell(self) -> bool:
@@ -134,7 +138,7 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
     """
     solids: dict[tuple[object, ...], PosedSolid] = {}
     numbers: dict[tuple[object, ...], int] = {}
-    meshes: dict[str, Mesh] = {}
+    meshes: dict[str, tuple[Mesh, NDArray[np.float64]]] = {}
     solid_of: dict[Spot, int] = {}
     for spot, part, copy in stood(job):
         model, (_, content) = model_of(part, files), files[part.source]
@@ -142,15 +146,37 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         resolved = scopes.of(part)
-        key = stands, copy.turn, *(table.values[one] for table in resolved for one in OF_A_PART)
+        hand = part.posts, part.marks
+        key = stands, copy.turn, hand, *(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):
-                meshes[stands], _ = set_down(model.merged(), matrix)
+                meshes[stands] = set_down(model.merged(), matrix)
         if key not in solids:
+            mesh, shift = meshes[stands]
+            by_hand = ByHand(part.posts, _own_marks(part, files), pose_matrix(part, copy), shift)
             numbers[key] = len(solids)
-            solids[key] = PosedSolid(model, meshes[stands], matrix, stands, copy.turn, resolved, part.name)
+            solids[key] = PosedSolid(model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand)
         solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
+
+
+def _own_marks(part: Part, files: Files) -> tuple[Mark, ...]:
+    """Return the part's marks, with facets counted through those bodies that belong to it.
+
+    Raises
+    ------
+    JobError
+        When a mark names a facet that the model does not have.
+    """
+    counts = tuple(len(body.mesh.faces) for body in files[part.source][0][part.object].bodies)
+    last = max((mark.facets[-1] for mark in part.marks if mark.facets), default=-1)
+    if last >= sum(counts):
+        raise JobError(
+            f"has {sum(counts)} facets, a mark names facet {last}",
+            subject=part.name,
+            remedy="mark the part again, or name a spot instead of facets",
+        )
+    return own_facets(part.marks, counts, part.bodies)
 
 
 def stand(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[PosedSolid], list[PlacedPart]]:

@@ -11,6 +11,7 @@ import numpy as np
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import InputError
 from even_step.core.job.bring_in import parts_of
+from even_step.core.job.by_hand import Mark
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE
@@ -36,6 +37,7 @@ from even_step.core.work import Crew, crew
 
 LIMITS = (45.0, 45.0, 45.0, 45.0)
 PATTERNS = ("lines", "branching")
+TOP = (10, 11)  # facets of each model's first block
 
 
 def run_everything() -> None:
@@ -63,12 +65,13 @@ def _asked(number: int) -> dict[str, Value]:
 def _slice(path: Path, settings: dict[str, Value], target: Path, hands: Crew) -> None:
     """Slice a model, read its G-code back, and ask of it what a window asks."""
     model = read_model(path)
+    clear = (Mark(kind="keep-clear", facets=TOP),) if model[0].triangles > max(TOP) else ()
     job = Job(
         name="warm",
         machine=find(Machine, DEFAULT_MACHINE),
         materials=(find(Material, DEFAULT_MATERIAL),),
         recipe=find(Recipe, DEFAULT_RECIPE),
-        parts=parts_of(path, model),
+        parts=tuple(part.model_copy(update={"marks": clear}) for part in parts_of(path, model)),
         settings=settings,
     )
     cache = StageCache()

@@ -254,8 +254,21 @@ LIFT = Setting(
     synonyms=("hop", "raise", "knocked over", "z"),
     cost="More costs time.",
 )
+SHOW_CONTACT = Setting(
+    "supports.show_contact",
+    "Touch show faces",
+    "area",
+    0.0,
+    "How much of the faces that are marked to be seen supports may touch. What would take more is left unheld, and "
+    "told.",
+    range=(0.0, 100_000.0),
+    step=5.0,
+    scopes=SCOPES,
+    synonyms=("seen", "visible", "scar", "front"),
+    cost="More holds more, and leaves marks that are seen.",
+)
 ALL = (
     *(KIND, FROM, ANGLE, SPARE_BRIDGES, LEAST_LENGTH, LEAST_LAYERS),
     *(GAP_ABOVE, GAP_BELOW, GAP_BESIDE, GAP_RAFT, GAP_WINS, LEAST_BESIDE, STEP),
-    *(MARGIN, MARGIN_GOES, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT),
+    *(MARGIN, MARGIN_GOES, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT, SHOW_CONTACT),
 )

@@ -2,6 +2,7 @@
 
 from even_step.core.findings import (
     bridge_long,
+    by_hand_idle,
     floating,
     foot_small,
     head_strikes,
@@ -12,6 +13,7 @@ from even_step.core.findings import (
     off_bed,
     open_mesh,
     outside_volume,
+    overhang_clear,
     overhang_unheld,
     part_slim,
     parts_touch,
@@ -41,6 +43,8 @@ CHECKS = (
     void,
     floating,
     overhang_unheld,
+    overhang_clear,
+    by_hand_idle,
     foot_small,
     layer_quick,
     line_wide,

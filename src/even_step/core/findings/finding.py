@@ -18,9 +18,7 @@ from even_step.core.plane import region
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import Covers
-from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.islands import Islands
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.ordering import Blocks
 from even_step.core.slicing.regions import Outlines
@@ -29,6 +27,7 @@ from even_step.core.slicing.supports.lines import Supports
 from even_step.core.slicing.supports.removal import Removal
 from even_step.core.slicing.supports.resting import Resting
 from even_step.core.slicing.supports.slimness import Slimness
+from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.sway import Sway
 from even_step.core.slicing.walls import Walls, WallSettings
 from even_step.core.toolpath.roles import OF_PARTS
@@ -80,14 +79,23 @@ class SlicedSolid:
     outlines: Outlines
     walls: Walls
     covers: Covers
-    hanging: Hanging
-    islands: Islands
+    under: Undersides
     supports: Supports
     held: Held
     slimness: Slimness
     resting: Resting
     removal: Removal
     sway: Sway
+
+    @property
+    def unheld(self) -> NDArray[np.float64]:
+        """What of each hanging facet has no supports beneath, mm²."""
+        return self.under.facets.area * (1.0 - self.held.share)
+
+    @property
+    def kept_clear(self) -> float:
+        """What hangs and is to have no supports beneath, mm²."""
+        return float(self.under.facets.area[self.under.marked.clear].sum())
 
     def layer_at(self, z: float) -> int:
         """Return which of its layers holds a height, mm; the last one over the top."""

@@ -21,9 +21,9 @@ def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Findin
     alone = np.flatnonzero(~solid.held.islands)
     if len(alone) == 0:
         return None
-    layers, areas = solid.islands.layer[alone], region.area(solid.islands.shape[alone])
+    layers, areas = solid.under.islands.layer[alone], region.area(solid.under.islands.shape[alone])
     order = np.lexsort((layers, -areas))  # of equal ones the lowest
-    layer, piece, area = int(layers[order[0]]), solid.islands.shape[alone[order[:1]]], float(areas[order[0]])
+    layer, piece, area = int(layers[order[0]]), solid.under.islands.shape[alone[order[:1]]], float(areas[order[0]])
     more = f"; {len(alone) - 1} smaller or higher ones do too" if len(alone) > 1 else ""
     return Finding(
         "floating",

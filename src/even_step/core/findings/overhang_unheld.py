@@ -23,13 +23,14 @@ def check(evidence: Evidence) -> list[Finding]:
 
 
 def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
-    """Return what of each hanging facet neither supports hold nor a bridge spans, mm²."""
-    hangs = solid.hanging
-    area = hangs.area * (1.0 - solid.held.share)
+    """Return what of each facet that is not kept clear neither supports hold nor a bridge spans, mm²."""
+    hangs = solid.under.facets
+    area = solid.unheld
+    area[solid.under.marked.clear] = 0.0
     flat = np.flatnonzero(hangs.flat & (area > 0))
     spans = bridged(solid.covers, solid.wall, float(solid.settings["bridges.longest"]))
     layer = np.searchsorted(solid.heights.cuts, hangs.low[flat])
-    corners = solid.mesh.vertices[solid.mesh.faces[hangs.facet[flat]]][:, :, :2]
+    corners = hangs.corners[flat, :, :2]
     triangles = region.of_triangles(corners) if len(flat) else region.nothing(0)
     for number in np.unique(layer):
         if number in spans:
@@ -41,7 +42,7 @@ def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
 
 
 def _finding(evidence: Evidence, part: PlacedPart, solid: SlicedSolid, area: NDArray[np.float64]) -> Finding:
-    hangs, cuts = solid.hanging, solid.heights.cuts
+    hangs, cuts = solid.under.facets, solid.heights.cuts
     patches = np.bincount(hangs.patch, area)
     largest = int(np.argmax(patches))
     mine = np.flatnonzero(hangs.patch == largest)

@@ -6,17 +6,22 @@ Names are for people, places in a list change; whatever refers to a bed, a part 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
-from typing import TYPE_CHECKING, Annotated
+from collections.abc import Iterable, Iterator
+from itertools import chain
+from typing import TYPE_CHECKING, Annotated, TypeVar
 
 from pydantic import Field
 
 if TYPE_CHECKING:
-    from even_step.core.job.model import Part
+    from even_step.core.job.by_hand import Mark, Post
+    from even_step.core.job.model import Copy, Part
 
 #: Of letters, digits, ``_``, ``.`` and ``-``; empty where none has been given yet.
 Id = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9_.-]*$")]
-GIVEN = re.compile(r"[bpc](\d{1,15})")
+#: Fields of a part whose items have ids, with the letters those begin with.
+HELD = {"copies": "c", "posts": "h", "marks": "h"}
+T = TypeVar("T", "Copy", "Post", "Mark")
+GIVEN = re.compile(r"[bpch](\d{1,15})")
 
 
 class Ids:
@@ -40,9 +45,9 @@ class Ids:
 def identified(
     parts: tuple[Part, ...], beds: tuple[str, ...], given: int
 ) -> tuple[tuple[Part, ...], tuple[str, ...], int]:
-    """Return parts, beds and the counter with an id of its own for each bed, part and copy."""
+    """Return parts, beds and the counter with an id of its own for each bed, part, copy, post and mark."""
     count = 1 + max((copy.bed for part in parts for copy in part.copies), default=0)
-    used = [*beds, *(part.id for part in parts), *(copy.id for part in parts for copy in part.copies)]
+    used = [*beds, *(part.id for part in parts), *(held.id for part in parts for held in holds(part))]
     if len(beds) >= count and all(used) and len(set(used)) == len(used):
         return parts, beds, Ids(given, used).given
     ids = Ids(given, used)
@@ -52,15 +57,23 @@ def identified(
 
 def _identified(part: Part, ids: Ids) -> Part:
     own = ids.own(part.id, "p")
-    copies = [(copy, ids.own(copy.id, "c")) for copy in part.copies]
-    if own == part.id and all(name == copy.id for copy, name in copies):
-        return part
-    return part.model_copy(
-        update={
-            "id": own,
-            "copies": tuple(copy if name == copy.id else copy.model_copy(update={"id": name}) for copy, name in copies),
-        }
+    held = {
+        name: tuple(_called(one, ids.own(one.id, letter)) for one in getattr(part, name))
+        for name, letter in HELD.items()
+    }
+    same = own == part.id and all(
+        a is b for name, new in held.items() for a, b in zip(new, getattr(part, name), strict=True)
     )
+    return part if same else part.model_copy(update={"id": own, **held})
+
+
+def _called(one: T, name: str) -> T:
+    return one if one.id == name else one.model_copy(update={"id": name})
+
+
+def holds(part: Part) -> Iterator[Copy | Post | Mark]:
+    """Go through all of a part that has an id of its own."""
+    return chain.from_iterable(getattr(part, name) for name in HELD)
 
 
 def first_double(ids: Iterable[str]) -> str | None:

@@ -10,8 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from even_step.core.errors import EvenStepError
 from even_step.core.job.ids import Id
-from even_step.core.job.model import MOST_BEDS, Finite, Job, Pair
+from even_step.core.job.model import MOST_BEDS, Job
 from even_step.core.job.text import job_from_record, job_record
+from even_step.core.job.value import Finite, Pair
 
 MOST_TRIALS = 40
 MOST_FINDINGS = 200

@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from even_step.core.catalogue import checked
 from even_step.core.errors import EvenStepError
+from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.ids import Id, identified
+from even_step.core.job.value import Finite, Frozen, Name, Number, Pair, Positive
 from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
 MOST_BEDS = 50
-Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
-Number = Annotated[int, Field(ge=0)]
+MOST_BY_HAND = 10_000
 Bodies = Annotated[tuple[Number, ...], AfterValidator(lambda bodies: tuple(sorted(set(bodies))))]
-Pair = tuple[Finite, Finite]
 Unit = Literal["mm", "cm", "m", "inch"]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
 
@@ -68,27 +65,6 @@ MaterialSettings = Annotated[_Table, _checked_for("material")]
 RecipeSettings = Annotated[_Table, _checked_for("recipe")]
 JobSettings = Annotated[_Table, _checked_for("job")]
 PartSettings = Annotated[_Table, _checked_for("part")]
-
-
-class Frozen(BaseModel):
-    """A value: frozen, and strict about what it does not know."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-    following: ClassVar[tuple[str, ...]] = ()  # fields that may change with any other
-
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """Return a copy with some fields changed, each checked as if the value were made anew.
-
-        Raises
-        ------
-        ValidationError
-            When it cannot be.
-        """
-        if not update:
-            return super().model_copy(deep=deep)
-        fields = {name: getattr(self, name) for name in type(self).model_fields}
-        made = type(self).model_validate({**fields, **update})
-        return super().model_copy(update={name: getattr(made, name) for name in (*update, *self.following)})
 
 
 class Bed(Frozen):
@@ -221,7 +197,8 @@ class Part(Frozen):
     ``object`` counts the parts within the file; ``bodies`` are the numbers of those of its bodies that belong here
     (none named: all), ``hidden_bodies`` those that are not drawn, but printed; ``repair`` says what of its meshes is
     mended. ``mirrored`` says along which axes of the file it is turned inside out; ``turn`` is about x, then y, then
-    z, in degrees. ``settings`` hold for all its copies, and for nothing else.
+    z, in degrees. ``settings`` hold for all its copies, and for nothing else; so do the ``posts`` and ``marks`` that a
+    hand put on its surface.
     """
 
     id: Id = ""
@@ -236,6 +213,8 @@ class Part(Frozen):
     mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     settings: PartSettings = {}
+    posts: Annotated[tuple[Post, ...], Field(max_length=MOST_BY_HAND)] = ()
+    marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_BY_HAND)] = ()
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
 
     @property

@@ -10,7 +10,8 @@ from typing import TypeVar, cast
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError, JobError
-from even_step.core.job.model import Frozen, Machine, Material, Recipe
+from even_step.core.job.model import Machine, Material, Recipe
+from even_step.core.job.value import Frozen
 
 DATA = Path(__file__).parents[2] / "data"
 M = TypeVar("M", Machine, Material, Recipe)

@@ -12,7 +12,7 @@ import tomli_w
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError
-from even_step.core.job.ids import first_double
+from even_step.core.job.ids import HELD, first_double
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
 from even_step.core.job.newer import understood
 from even_step.core.job.shipped import find, plainly, read_toml
@@ -88,10 +88,10 @@ def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None =
 
 
 def _ids_in(record: Mapping[str, Any]) -> list[str]:
-    """Return the ids that stand in a record, of beds, parts and copies."""
+    """Return the ids that stand in a record, of beds, parts and what parts hold."""
     parts = [part for part in _list_in(record, "parts") if isinstance(part, dict)]
-    copies = [copy for part in parts for copy in _list_in(part, "copies") if isinstance(copy, dict)]
-    ids = (*_list_in(record, "beds"), *(holder.get("id") for holder in (*parts, *copies)))
+    held = [one for part in parts for name in HELD for one in _list_in(part, name) if isinstance(one, dict)]
+    ids = (*_list_in(record, "beds"), *(holder.get("id") for holder in (*parts, *held)))
     return [one for one in ids if isinstance(one, str)]
 
 

@@ -62,6 +62,8 @@ class Hanging:
         Where each is, mm.
     flat : (n,) bool
         Whether it is a flat ceiling.
+    corners : (n, 3, 3) float64
+        Its corners, mm.
     """
 
     facet: NDArray[np.int64]
@@ -70,6 +72,7 @@ class Hanging:
     low: NDArray[np.float64]
     middle: NDArray[np.float64]
     flat: NDArray[np.bool_]
+    corners: NDArray[np.float64]
 
     @property
     def total(self) -> float:
@@ -100,9 +103,9 @@ def hanging(mesh: Mesh, limits: Limits, above: float, crew: Crew, *, one_shell: 
     if len(facet) and not one_shell and labels_of(mesh)[1] > 1:
         slopes, ceilings = np.flatnonzero(~flat), np.flatnonzero(flat)
         hangs[slopes] *= bare_share(mesh, facet[slopes])
-        hangs[ceilings] = _bare_ceilings(mesh, mesh.vertices[mesh.faces[facet[ceilings]]], crew)
+        hangs[ceilings] = bare_ceilings(mesh, mesh.vertices[mesh.faces[facet[ceilings]]], crew)
     patch = labels_of(Mesh(mesh.vertices, mesh.faces[facet]))[0].astype(np.int64)
-    return Hanging(facet, hangs, patch, low, middle, flat)
+    return Hanging(facet, hangs, patch, low, middle, flat, mesh.vertices[mesh.faces[facet]])
 
 
 @kernel
@@ -119,8 +122,8 @@ def _lie_of(vertices, faces, facet):  # type: ignore[no-untyped-def]
     return low, high, middle
 
 
-def _bare_ceilings(mesh: Mesh, corners: NDArray[np.float64], crew: Crew) -> NDArray[np.float64]:
-    """Return what of flat facets has no material right beneath, mm²: cut from the part's section there."""
+def bare_ceilings(mesh: Mesh, corners: NDArray[np.float64], crew: Crew) -> NDArray[np.float64]:
+    """Return what of flat facets (n, 3, 3) has no material right beneath, mm²: cut from the part's section there."""
     if len(corners) == 0:
         return np.empty(0)
     heights, level = np.unique(np.round(corners[:, 0, 2] - BELOW, 4), return_inverse=True)

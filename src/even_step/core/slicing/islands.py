@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.regions import Outlines
 
 
@@ -30,19 +26,6 @@ class Islands:
 
     shape: Regions
     layer: Index
-
-
-class Undersides(NamedTuple):
-    """What of a posed part may need supports: facets of its mesh that hang, and islands."""
-
-    mesh: Mesh
-    facets: Hanging
-    islands: Islands
-
-    @property
-    def corners(self) -> NDArray[np.float64]:
-        """The corners of the facets that hang, (n, 3, 3), mm."""
-        return self.mesh.vertices[self.mesh.faces[self.facets.facet]]
 
 
 def islands(outlines: Outlines) -> Islands:

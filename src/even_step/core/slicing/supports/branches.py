@@ -147,7 +147,7 @@ def _next_place(fields, t, x, y, want_x, want_y, reach, frame):  # type: ignore[
 
     And whether it goes on at all: near the part no place is clear.
     """
-    open_, free, hull = fields
+    open_, free, hull, _ = fields
     nx, ny, there = _place_below(open_, t, x, y, want_x, want_y, reach, frame)
     if there:
         return nx, ny, True
@@ -164,17 +164,17 @@ def _next_place(fields, t, x, y, want_x, want_y, reach, frame):  # type: ignore[
 
 
 @kernel
-def _stands(x, y, slab, tall, fields, frame, lean):  # type: ignore[no-untyped-def]
-    """Whether a branch that goes straight where it can comes down to the bed."""
+def _stands(x, y, slab, tall, fields, frame, lean, on_part):  # type: ignore[no-untyped-def]
+    """Whether a branch that goes straight where it can comes down to the bed, or to the part where it may stand."""
     for t in range(slab, 0, -1):
         x, y, there = _next_place(fields, t - 1, x, y, x, y, tall[t] * lean, frame)
         if not there:
-            return False
+            return on_part and not (_holds(fields[3], t, x, y, frame) or _holds(fields[3], t - 1, x, y, frame))
     return True
 
 
 @kernel
-def walked(xy, slab, tall, fields, frame, sizes, on_part):  # type: ignore[no-untyped-def]
+def walked(xy, slab, tall, fields, frame, sizes, on_part, not_everywhere):  # type: ignore[no-untyped-def]
     """Walk all branches down; returns slab, upper and lower middles, radii there, and whether each is near its tip."""
     lean, tip, thin, thick, near = sizes
     count, slabs = xy.shape[0], tall.shape[0]
@@ -187,8 +187,10 @@ def walked(xy, slab, tall, fields, frame, sizes, on_part):  # type: ignore[no-un
     wide, first = np.empty((most, 2)), np.zeros(most, np.bool_)
     n, w = 0, 0
     for c in range(count):
-        if not on_part and not _stands(xy[c, 0], xy[c, 1], slab[c], tall, fields, frame, lean):
-            slab[c] = -1  # all by itself it would come to stand on the part
+        if on_part and not not_everywhere:
+            continue
+        if not _stands(xy[c, 0], xy[c, 1], slab[c], tall, fields, frame, lean, on_part):
+            slab[c] = -1  # all by itself it would come to stand where it may not
     for t in range(slabs - 1, -1, -1):
         for c in range(count):
             if slab[c] == t:

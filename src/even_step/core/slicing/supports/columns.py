@@ -15,7 +15,17 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.supports.growing import closed, downward, flooded, grown, lifted, lowered, opened, standing
+from even_step.core.slicing.supports.growing import (
+    closed,
+    downward,
+    flooded,
+    grown,
+    lifted,
+    lowered,
+    off,
+    opened,
+    standing,
+)
 from even_step.core.slicing.supports.seeds import ColumnShapes, Seeds
 from even_step.core.slicing.supports.tracing import layers_alike, traced
 from even_step.core.slicing.supports.volume import Frame, Words
@@ -58,7 +68,7 @@ def columns(seeds: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew
         Which columns are wanted.
     """
     frame, part = seeds.frame, seeds.part
-    body = _standing(seeds, heights, settings, crew)
+    body = _off_faces(seeds, _standing(seeds, heights, settings, crew), crew)
     near = grown(frame, body, SPREAD * frame.cell, crew)
     body |= near & part
     which, shape = _shapes(frame, body, crew)
@@ -74,7 +84,7 @@ def columns(seeds: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew
 
 def _standing(wanted: Seeds, heights: Heights, settings: ColumnSettings, crew: Crew) -> Words:
     """Return the columns under what hangs: with margin, merged, none too slim, and those alone that may stand."""
-    frame, free = wanted.frame, ~wanted.part
+    frame, free = wanted.frame, wanted.free
     on_bed, least = settings.stands == "bed", max(settings.least_layers, 1)
     seeds = wanted.under
     if on_bed or least > 1:
@@ -91,9 +101,22 @@ def _standing(wanted: Seeds, heights: Heights, settings: ColumnSettings, crew: C
     return standing(frame, body, least, crew, on_bed=on_bed) if on_bed or least > 1 else body
 
 
+def _off_faces(wanted: Seeds, body: Words, crew: Crew) -> Words:
+    """Leave out the columns that stand where nothing may stand, or on more of show faces than they may touch."""
+    frame = wanted.frame
+    if wanted.bare is not None:
+        body = off(frame, body, wanted.bare, crew)
+    if wanted.seen is not None:
+        fewer = off(frame, body, wanted.seen, crew)
+        feet = body & ~fewer & ~lifted(body)
+        if float(np.bitwise_count(feet).sum()) * frame.cell**2 > wanted.left:
+            return fewer
+    return body
+
+
 def _with_margin(wanted: Seeds, seeds: Words, heights: Heights, settings: ColumnSettings, crew: Crew) -> Words:
     """Return what hangs with what supports reach past it, level or one up for one out."""
-    frame, free = wanted.frame, ~wanted.part
+    frame, free = wanted.frame, wanted.free
     if settings.margin_goes == "level":
         return flooded(frame, seeds, free, settings.margin, crew)
     out, step = seeds & free, 2 * frame.cell

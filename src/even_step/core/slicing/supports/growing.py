@@ -175,3 +175,38 @@ def _runs(words, layers, least, on_bed, out, first, last):  # type: ignore[no-un
                             out[k // 64, row, column] |= np.uint64(1) << np.uint64(k % 64)
                     begin = -1
     return 0
+
+
+def off(frame: Frame, words: Words, places: Words, crew: Crew) -> Words:
+    """Return the upright runs of cells that begin at none of some places, a layer more or less."""
+    out = np.empty_like(words)
+    frame.each(crew, lambda a, b: _off(words, places, frame.layers, out, a, b))
+    return out
+
+
+@kernel
+def _off(words, places, layers, out, first, last):  # type: ignore[no-untyped-def]
+    count, _, columns = words.shape
+    one = np.uint64(1)
+    for row in range(first, last):
+        for column in range(columns):
+            some = np.uint64(0)
+            for w in range(count):
+                some |= places[w, row, column]
+                out[w, row, column] = words[w, row, column]
+            if some == 0:
+                continue
+            there, kept = False, True
+            for layer in range(layers):
+                w, bit = layer // 64, one << np.uint64(layer % 64)
+                if words[w, row, column] & bit == 0:
+                    there = False
+                    continue
+                if not there:
+                    there, kept = True, True
+                    for near in range(max(layer - 1, 0), min(layer + 2, layers)):
+                        if (places[near // 64, row, column] >> np.uint64(near % 64)) & one != 0:
+                            kept = False
+                if not kept:
+                    out[w, row, column] &= ~bit
+    return 0

@@ -13,11 +13,11 @@ from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.islands import Undersides
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import SupportBody
 from even_step.core.slicing.supports.growing import grown
 from even_step.core.slicing.supports.seeds import ColumnShapes
+from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
 from even_step.core.work import Crew
 
@@ -114,7 +114,7 @@ def _over_cells(
     share, islands = none.share, none.islands
     near = grown(frame, within, settings.line_width / 2 + max(settings.reach, frame.cell) + frame.cell, crew)
     lowest, deepest = (_lowest(heights, most) for most in (deep, deep + settings.deep))
-    corners = under.corners
+    corners = under.facets.corners
     part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
     lies = share
     if len(corners):

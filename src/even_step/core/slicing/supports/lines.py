@@ -45,6 +45,7 @@ class SupportLineSettings:
     line_distance: Annotated[float, support_lines.LINE_DISTANCE]
     density: Annotated[float, support_lines.DENSITY]
     longest: Annotated[float, bridges.LONGEST]
+    growth: Annotated[float, supports.GROWTH]
     direction: Annotated[float, support_lines.DIRECTION]
     outlines: Annotated[int, support_lines.OUTLINE]
     branch_walls: Annotated[int, trees.WALLS]
@@ -126,19 +127,20 @@ def lay_supports(
     ground = region.offset(body.shape, width / 2)
     inside = region.offset(body.shape, -settings.outline * width) if settings.outline else body.shape
     usual = _usual(body.thick)
+    wider = np.where(np.arange(len(inside)) == body.which[0], 2.0 * settings.growth, 0.0)
     fills = []
     if settings.is_hollow:  # what stands on the bed is filled there, to stick and for branches to begin on
         first = body.which == body.which[0]
-        laid = _laid(inside, "lines", angle, FOOT_LINES * width, crew)
+        laid = _laid(inside, "lines", angle, FOOT_LINES * width, wider, crew)
         fills.append(Fill(SUPPORT, width, np.where(first, body.which, -1), laid, np.zeros(len(inside))))
     for step, shapes in enumerate(() if settings.is_hollow else body.rest):
         rooms = region.intersection(shapes, inside) if settings.outline else shapes
         apart = settings.distance(usual) * 2**step
-        laid = _laid(rooms, settings.kind, angle, apart, crew)
+        laid = _laid(rooms, settings.kind, angle, apart, wider, crew)
         fills.append(Fill(SUPPORT, width, body.which, laid, np.zeros(len(rooms))))
     rooms = region.intersection(body.contact, inside) if settings.outline else body.contact
     apart = settings.contact_distance(usual)
-    touching = _laid(rooms, settings.contact_pattern, angle + settings.contact_turn, apart, crew)
+    touching = _laid(rooms, settings.contact_pattern, angle + settings.contact_turn, apart, wider, crew)
     fills.append(Fill(SUPPORT_CONTACT, width, body.which, touching, np.zeros(len(rooms))))
     tips, rest = _tips_of(body) if settings.outline else (region.nothing(len(rooms)), body.shape)
     for level in range(settings.outline):
@@ -186,13 +188,16 @@ def _with_outlines(blocks: Blocks) -> Blocks:
     return blocks
 
 
-def _laid(rooms: Regions, pattern: str, angle: float, apart: float, crew: Crew) -> Strokes:
-    """Lay lines in rooms; a cell of the strokes is a room. What no line may cross gets one round it."""
+def _laid(rooms: Regions, pattern: str, angle: float, apart: float, wider: NDArray[np.float64], crew: Crew) -> Strokes:
+    """Lay lines in rooms; a cell of the strokes is a room.
+
+    What no line may cross gets one round it, and so does what is ``wider`` than that by no more than it is on the bed.
+    """
     if pattern == "concentric":
         return concentric(rooms, np.full(len(rooms), apart), crew)
     ways = (angle, angle + 90.0) if pattern == "grid" else (angle,)
     pieces, owner = region.pieces(rooms)
-    slim = _slim(pieces, ways, apart)
+    slim = _slim(pieces, ways, apart + wider[owner])
     wide = region.gathered(pieces[~slim], owner[~slim], len(rooms))
     many = len(rooms) * len(ways)
     how = Hatch(
@@ -211,7 +216,7 @@ def _laid(rooms: Regions, pattern: str, angle: float, apart: float, crew: Crew) 
     return _beside(laid, _round(region.gathered(pieces[slim], owner[slim], len(rooms))))
 
 
-def _slim(pieces: Regions, ways: tuple[float, ...], apart: float) -> NDArray[np.bool_]:
+def _slim(pieces: Regions, ways: tuple[float, ...], apart: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Tell which pieces are so slim that lines of some directions may all pass beside them."""
     if len(pieces) == 0:
         return np.empty(0, bool)

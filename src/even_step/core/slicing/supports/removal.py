@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
 from even_step.core.slicing.heights import Heights
@@ -12,7 +13,7 @@ from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import BodySettings, SupportBody
 from even_step.core.slicing.supports.growing import grown, lifted
 from even_step.core.slicing.supports.held import course_masks
-from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks
+from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks, touched
 from even_step.core.work import Crew
 
 OPENING = 1.5  # mm, through no narrower one supports come out
@@ -33,22 +34,31 @@ class Removal:
         What stands on the part, mm².
     stands_at : Place
         Where some of it does, mm.
+    on_show : float
+        What of it stands on show faces, mm².
     """
 
     trapped: float
     trapped_at: Place
     stands: float
     stands_at: Place
+    on_show: float
 
 
 NOWHERE = (0.0, 0.0, 0.0)
-FREE = Removal(0.0, NOWHERE, 0.0, NOWHERE)
+FREE = Removal(0.0, NOWHERE, 0.0, NOWHERE, 0.0)
 
 
 def removal(
-    body: SupportBody, outlines: Outlines, frame: Frame, heights: Heights, settings: BodySettings, crew: Crew
+    body: SupportBody,
+    outlines: Outlines,
+    seen: NDArray[np.float64],
+    frame: Frame,
+    heights: Heights,
+    settings: BodySettings,
+    crew: Crew,
 ) -> Removal:
-    """Find what of supports is shut in by the part, and what stands on it.
+    """Find what of supports is shut in by the part, and what stands on it; ``seen`` are show faces turned up.
 
     What stands on the bed comes off downward. The rest must be reached from outside through openings that are
     ``OPENING`` wide, or by way of other supports, which can be taken out first.
@@ -59,15 +69,17 @@ def removal(
     cells = filled(frame, body.shape, course_masks(body, heights, frame.words), crew)
     held = grown(frame, cells, settings.line_width / 2, crew) & ~part
     inner = ~_fallen(frame, held) & held
-    if not inner.any():
-        return FREE
-    stands = inner & ~lifted(held) & _over_part(part, heights, settings)
-    trapped = inner & ~_reached(frame, part, held, crew)
+    # Branches that stand on the bed only lean over the part.
+    feet = (inner if settings.kind == "tree" else held) & ~lifted(held)
+    stands = feet & _over_part(part, heights, settings)
+    trapped = inner & ~_reached(frame, part, held, crew) if inner.any() else inner
     thick = heights.thick
     layers = _by_layer(trapped, frame.layers)
     volume = float((layers * thick).sum()) * frame.cell**2
     area = float(_by_layer(stands, frame.layers).sum()) * frame.cell**2
-    return Removal(volume, _place(trapped, frame, heights), area, _place(stands, frame, heights))
+    shown = stands & _within_gap(touched(frame, seen, heights.cuts), heights, settings)
+    on_show = float(_by_layer(shown, frame.layers).sum()) * frame.cell**2
+    return Removal(volume, _place(trapped, frame, heights), area, _place(stands, frame, heights), on_show)
 
 
 def _fallen(frame: Frame, held: Words) -> Words:
@@ -79,8 +91,13 @@ def _fallen(frame: Frame, held: Words) -> Words:
 
 def _over_part(part: Words, heights: Heights, settings: BodySettings) -> Words:
     """Return the cells that have the part beneath, but for the gap and a step of the foot."""
+    return _within_gap(lifted(part), heights, settings)
+
+
+def _within_gap(words: Words, heights: Heights, settings: BodySettings) -> Words:
+    """Return cells with those over them, as far as the gap and a step of the foot reach."""
     deep = settings.gap_below + settings.step
-    out = above = lifted(part)
+    out = above = words
     for _ in range(int(np.ceil(deep / float(heights.thick.min())))):
         above = lifted(above)
         out = out | above

@@ -12,11 +12,11 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.islands import Undersides
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.body import SupportBody
 from even_step.core.slicing.supports.held import HeldSettings
 from even_step.core.slicing.supports.seeds import ceilings
+from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.work import Crew, runs_of
 
 LEAST_AREA = 1.0  # mm² of a flat that is looked at

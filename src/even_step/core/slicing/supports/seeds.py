@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +13,11 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Geometry, Regions
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.islands import Islands, Undersides
+from even_step.core.slicing.islands import Islands
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.supports.growing import lowered
-from even_step.core.slicing.supports.volume import Frame, Words, filled, frame_of, layer_masks, touched
+from even_step.core.slicing.supports.undersides import Undersides
+from even_step.core.slicing.supports.volume import Frame, Words, filled, layer_masks, touched
 from even_step.core.work import Crew
 
 TOUCHED = 0.7  # cells, half a diagonal: whatever touches a cell fills it
@@ -53,6 +54,11 @@ class Seeds:
         Those of them whose middles lie under it.
     slopes : (W, rows, columns) uint64
         Those right under slopes.
+    barred : (W, rows, columns) uint64
+        The cells right under what is kept clear.
+    bare, seen : (W, rows, columns) uint64
+        The cells right over faces that nothing may stand on, and over show faces, of which supports may take ``left``
+        mm²; none where there are no such faces.
     """
 
     frame: Frame
@@ -60,6 +66,15 @@ class Seeds:
     under: Words
     surely: Words
     slopes: Words
+    barred: Words | None = None
+    bare: Words | None = None
+    seen: Words | None = None
+    left: float = 0.0
+
+    @property
+    def free(self) -> Words:
+        """The cells that supports may be in."""
+        return ~self.part if self.barred is None else ~self.part & ~self.barred
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,10 +107,10 @@ class ColumnShapes:
         return len(self.shape) == 0
 
 
-def no_columns(layers: int) -> ColumnShapes:
-    """Return none, for a part of some layers."""
-    none = np.full(layers, -1, np.int64)
-    return ColumnShapes(Frame((0.0, 0.0), 1.0, 0, 0, layers), none, region.nothing(0), none, region.nothing(0))
+def no_columns(frame: Frame) -> ColumnShapes:
+    """Return none."""
+    none = np.full(frame.layers, -1, np.int64)
+    return ColumnShapes(frame, none, region.nothing(0), none, region.nothing(0))
 
 
 def seeds_of(
@@ -103,7 +118,7 @@ def seeds_of(
     outlines: Outlines,
     heights: Heights,
     spared: dict[int, Geometry],
-    pad: float,
+    frame: Frame,
     settings: SeedSettings,
     crew: Crew,
 ) -> Seeds | None:
@@ -112,35 +127,59 @@ def seeds_of(
     Parameters
     ----------
     under
-        Facets past the limit, and islands.
+        Facets past the limit, islands, and what a hand made of them.
     outlines, heights
         Of the part's layers.
     spared : region by layer
         Undersides that are left alone.
-    pad
-        How far cells reach beyond the part, mm.
+    frame
+        The cells.
     settings
         What is to be held.
     """
-    layers = len(heights.top)
-    chosen = (under.facets.area > 0.0) & _long_enough(under, settings.least_length)
+    hand, bare = under.marked, under.facets.area > 0.0
+    chosen = bare & ~hand.clear & (_long_enough(under, settings.least_length) | hand.hold)
     some = _large_enough(under.islands, settings.least_length)
-    if settings.kind == "none" or layers < 2 or not (chosen.any() or len(some.layer)):
+    if settings.kind == "none" or frame.layers < 2 or not (chosen.any() or len(some.layer)):
         return None
-    frame = frame_of(np.concatenate(under.mesh.bounds[:, :2]), layers, settings.cell, pad)
+    cells = _Cells(frame, under, outlines, heights, crew)
     part = filled(frame, outlines.outline, layer_masks(outlines.which, len(outlines.outline), frame.words), crew)
-    slopes = touched(frame, under.corners[chosen & ~under.facets.flat], heights.cuts)
-    level, flat = ceilings(under, chosen & under.facets.flat, outlines, heights)
-    own = _own_masks(level, frame.words)
-    surely = slopes | filled(frame, flat, own, crew)
-    hanging = surely | filled(frame, region.offset(flat, TOUCHED * frame.cell), own, crew)
+    slopes, surely, hanging = cells.of(chosen)
     if len(some.layer):
         hanging |= filled(frame, some.shape, _own_masks(some.layer, frame.words), crew)
     if spared:
         which = np.array(list(spared), np.int64)
-        hanging &= ~filled(frame, np.array(list(spared.values()), object), _own_masks(which, frame.words), crew)
-    under_all, under_surely, under_slopes = (lowered(words) & ~part for words in (hanging, surely & hanging, slopes))
-    return Seeds(frame, part, under_all, under_surely, under_slopes)
+        alone = filled(frame, np.array(list(spared.values()), object), _own_masks(which, frame.words), crew)
+        hanging &= ~alone if not hand.hold.any() else ~(alone & ~cells.of(hand.hold & bare)[2])
+    barred = lowered(cells.of(hand.clear & bare)[2]) if (hand.clear & bare).any() else None
+    free = ~part if barred is None else ~part & ~barred
+    all_, sure, sloping = (lowered(words) & free for words in (hanging, surely & hanging, slopes))
+    no_foot = cells.over(hand.bare if hand.left > 0.0 else np.concatenate((hand.bare, hand.seen)))
+    seen = cells.over(hand.seen) if hand.left > 0.0 else None
+    return Seeds(frame, part, all_, sure, sloping, barred, no_foot, seen, hand.left)
+
+
+class _Cells(NamedTuple):
+    """Marks cells at a solid's surface."""
+
+    frame: Frame
+    under: Undersides
+    outlines: Outlines
+    heights: Heights
+    crew: Crew
+
+    def of(self, chosen: NDArray[np.bool_]) -> tuple[Words, Words, Words]:
+        """Return the cells over some hanging facets: over slopes; whose middles lie over any; that touch any."""
+        facets, frame, crew = self.under.facets, self.frame, self.crew
+        slopes = touched(frame, facets.corners[chosen & ~facets.flat], self.heights.cuts)
+        level, flat = ceilings(self.under, chosen & facets.flat, self.outlines, self.heights)
+        own = _own_masks(level, frame.words)
+        surely = slopes | filled(frame, flat, own, crew)
+        return slopes, surely, surely | filled(frame, region.offset(flat, TOUCHED * frame.cell), own, crew)
+
+    def over(self, corners: NDArray[np.float64]) -> Words | None:
+        """Return the cells right over facets that are turned up."""
+        return touched(self.frame, corners, self.heights.cuts) if len(corners) else None
 
 
 def ceilings(
@@ -150,7 +189,7 @@ def ceilings(
     facets = np.flatnonzero(chosen)
     layer = np.searchsorted(heights.cuts, under.facets.low[facets], side="right")
     levels = np.unique(layer[(layer > 0) & (layer < len(heights.top))])
-    corners, out = under.corners[facets, :, :2], region.nothing(len(levels))
+    corners, out = under.facets.corners[facets, :, :2], region.nothing(len(levels))
     for i, level in enumerate(levels.tolist()):
         out[i] = region.union_all(region.of_triangles(corners[layer == level]))
     bare = region.difference(out, outlines.outline[outlines.which[levels - 1]])
@@ -167,7 +206,7 @@ def _own_masks(layers: Index, words: int) -> Words:
 
 def _long_enough(under: Undersides, least: float) -> NDArray[np.bool_]:
     """Tell which facets are of a patch that is as long as ``least`` mm some way."""
-    xyz, patch = under.corners, under.facets.patch
+    xyz, patch = under.facets.corners, under.facets.patch
     if least <= 0.0 or len(xyz) == 0:
         return np.ones(len(xyz), bool)
     low, high = xyz.min(axis=1), xyz.max(axis=1)

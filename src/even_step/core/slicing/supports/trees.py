@@ -93,12 +93,12 @@ def tree_columns(seeds: Seeds, heights: Heights, settings: TreeSettings, crew: C
     layers, frame = len(heights.top), seeds.frame
     contacts = _contacts(seeds.under, frame, heights, settings.spacing)
     if len(contacts) == 0:
-        return no_columns(layers)
+        return no_columns(frame)
     bounds = slab_bounds(heights.tops, STEPS * frame.cell / settings.lean)
     walk = _Walk(frame, heights, bounds, settings)
     branches = walk.down(seeds, contacts, crew)
     if len(branches.slab) == 0:
-        return no_columns(layers)
+        return no_columns(frame)
     shape = _sections(branches, heights, bounds, 0.0, crew)
     tips = branches.tip
     near = Branches(*(getattr(branches, name)[tips] for name in Branches.__dataclass_fields__))
@@ -140,6 +140,8 @@ class _Walk:
         free = ~grown(self.frame, slabs, clear, crew)
         hull = ~slabs
         open_ = np.asarray(open_places(free, count))
+        bare = seeds.bare if seeds.bare is not None else self.frame.empty()
+        no_foot = grown(self.frame, np.asarray(slabs_of(bare, self.bounds)), own.thick / 2, crew)
         slab = np.searchsorted(self.bounds, contacts[:, 0], side="right") - 1
         x = self.frame.corner[0] + (contacts[:, 2] + 0.5) * self.frame.cell
         y = self.frame.corner[1] + (contacts[:, 1] + 0.5) * self.frame.cell
@@ -148,10 +150,11 @@ class _Walk:
             np.stack((x, y), axis=1),
             slab,
             tall,
-            (open_, free, hull),
+            (open_, free, hull, no_foot),
             (*self.frame.corner, self.frame.cell),
             (own.lean, own.tip / 2, own.thin / 2, max(own.thick, own.thin) / 2, own.gap_above + 2.0 * own.gap_beside),
             own.stands == "everywhere",
+            seeds.bare is not None,
         )
         return Branches(*found)
 

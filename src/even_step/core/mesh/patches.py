@@ -1,0 +1,127 @@
+"""Patches of a mesh's surface: round a spot, up to folds, and cut finer than its facets where a ball ends."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.mesh.faces import neighbours
+from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.shells import labels_of
+
+Facets = NDArray[np.int64]
+Corners = NDArray[np.float64]
+TINY = 1e-6  # mm
+
+
+class Spot(NamedTuple):
+    """The spot of a surface that is nearest to a point: its facet, where it is, and how far away, mm."""
+
+    facet: int
+    at: NDArray[np.float64]
+    away: float
+
+
+def nearest(mesh: Mesh, point: NDArray[np.float64]) -> Spot:
+    """Find the spot of a mesh nearest to a point (3,); on an edge, on the facet that faces down the most."""
+    corners = mesh.vertices[mesh.faces]
+    spots = _nearest_of_each(corners, point)
+    away = np.linalg.norm(spots - point, axis=1)
+    some = np.flatnonzero(away <= away.min() + TINY)
+    normal = np.cross(corners[some, 1] - corners[some, 0], corners[some, 2] - corners[some, 0])
+    rise = normal[:, 2] / np.maximum(np.linalg.norm(normal, axis=1), 1e-30)
+    facet = int(some[np.argmin(rise)])
+    return Spot(facet, spots[facet], float(away[facet]))
+
+
+def within(mesh: Mesh, spot: Spot, middle: NDArray[np.float64], radius: float) -> Facets:
+    """Return the facets that come as near to a point as a radius, as far as they hang together with a spot, (n,)."""
+    away = np.linalg.norm(_nearest_of_each(mesh.vertices[mesh.faces], middle) - middle, axis=1)
+    some = np.union1d(np.flatnonzero(away <= radius), [spot.facet])
+    label, _ = labels_of(Mesh(mesh.vertices, mesh.faces[some]))
+    return np.asarray(some[label == label[np.searchsorted(some, spot.facet)]])
+
+
+def up_to_folds(mesh: Mesh, facet: int, crease: float) -> Facets:
+    """Return the facets round one up to folds of ``crease`` degrees or sharper, (n,)."""
+    from scipy.sparse import coo_array  # noqa: PLC0415 - loads in 0.2 s, and few jobs need it
+    from scipy.sparse.csgraph import connected_components  # noqa: PLC0415
+
+    corners = mesh.vertices[mesh.faces]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
+    beyond = neighbours(mesh).astype(np.int64)
+    one, edge = np.nonzero(beyond >= 0)
+    other = beyond[one, edge]
+    cosine = np.clip(np.einsum("ij,ij->i", normal[one], normal[other]), -1.0, 1.0)
+    smooth = np.degrees(np.arccos(cosine)) < crease
+    count = len(mesh.faces)
+    joins = coo_array((np.ones(smooth.sum(), np.int8), (one[smooth], other[smooth])), shape=(count, count))
+    _, label = connected_components(joins, directed=False)
+    return np.flatnonzero(label == label[facet])
+
+
+def cut_by_ball(
+    corners: Corners, middle: NDArray[np.float64], radius: float, finest: float
+) -> tuple[Corners, NDArray[np.int64], NDArray[np.bool_]]:
+    """Cut facets where a ball ends, by halving those it ends in until they are fine enough.
+
+    Parameters
+    ----------
+    corners : (n, 3, 3) float64
+        Of the facets, mm.
+    middle, radius
+        Of the ball.
+    finest
+        Pieces whose longest edge is no longer are not halved again, mm.
+
+    Returns
+    -------
+    corners (m, 3, 3), owner (m,), inside (m,)
+        The pieces, the facet each came from, and whether its middle lies within the ball.
+    """
+    owner = np.arange(len(corners))
+    done: list[tuple[Corners, NDArray[np.int64]]] = []
+    while len(corners):
+        edges = np.roll(corners, -1, axis=1) - corners
+        long = np.linalg.norm(edges, axis=2)
+        farthest = np.linalg.norm(corners - middle, axis=2).max(axis=1)
+        nearest_ = np.linalg.norm(_nearest_of_each(corners, middle) - middle, axis=1)
+        whole = (farthest <= radius) | (nearest_ >= radius) | (long.max(axis=1) <= finest)
+        done.append((corners[whole], owner[whole]))
+        corners, owner, longest = corners[~whole], owner[~whole], long[~whole].argmax(axis=1)
+        each = np.arange(len(corners))
+        a, b, c = (corners[each, (longest + k) % 3] for k in range(3))
+        half = (a + b) / 2
+        corners = np.concatenate((np.stack((a, half, c), axis=1), np.stack((half, b, c), axis=1)))
+        owner = np.concatenate((owner, owner))
+    pieces = np.concatenate([some for some, _ in done]) if done else np.empty((0, 3, 3))
+    owners = np.concatenate([some for _, some in done]) if done else np.empty(0, np.int64)
+    inside = np.linalg.norm(pieces.mean(axis=1) - middle, axis=1) <= radius
+    return pieces, owners, inside
+
+
+def _nearest_of_each(corners: Corners, point: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the spot of each facet nearest to a point, (n, 3): Ericson, "Real-Time Collision Detection", 5.1.5."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    ab, ac, bc = b - a, c - a, c - b
+
+    def dot(u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(np.einsum("ij,ij->i", u, v))
+
+    def along(start: NDArray[np.float64], edge: NDArray[np.float64]) -> NDArray[np.float64]:
+        share = dot(point - start, edge) / np.maximum(dot(edge, edge), 1e-30)
+        return np.asarray(start + np.clip(share, 0.0, 1.0)[:, None] * edge)
+
+    normal = np.cross(ab, ac)
+    square = dot(normal, normal)
+    flat = point - normal * (dot(point - a, normal) / np.maximum(square, 1e-30))[:, None]
+    inner = square > 1e-30
+    for start, edge in ((a, ab), (b, bc), (c, -ac)):
+        inner &= dot(np.cross(edge, flat - start), normal) >= 0.0
+    on_edges = np.stack((along(a, ab), along(b, bc), along(a, ac)))
+    away = np.linalg.norm(on_edges - point, axis=2)
+    best = on_edges[away.argmin(axis=0), np.arange(len(corners))]
+    return np.asarray(np.where(inner[:, None], flat, best))
