@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from even_step.app.stations.layers import LayersStation
 from even_step.app.stations.supports import SupportsStation
+from even_step.core.job import edits
+from even_step.core.job.by_hand import Mark
 from even_step.core.toolpath.gaps import pieces_of
 from even_step.core.toolpath.roles import SUPPORT_CONTACT
 from tests.hung import over_another, tee
@@ -163,6 +165,46 @@ def test_the_remedy_of_what_hangs_is_a_button(hand, tmp_path):
     again = hand.slice()
     assert "overhang-unheld" not in {one["code"] for one in again.report["findings"]}
     assert again.report["volume_by_role_mm3"]["support"] > 0
+
+
+def test_a_slim_column_is_widened_by_a_button_and_the_post_taken_away_again(hand, tmp_path):
+    mast = np.concatenate((box(10, 10, 64), box(4, 2, 3, (6.5, 0, 60))))
+    hand.drop(write_stl(tmp_path / "mast.stl", mast))
+    hand.desk.store.do("thin", hand.desk.job.with_settings({"supports.kind": "sheet", "supports.slim_width": 0.0}))
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    number = next(i for i, one in enumerate(trial.report["findings"]) if one["code"] == "support-slim")
+    made = hand.find(QPushButton, f"fix {number}")
+    assert made.text() == "Widen this column under mast"
+    hand.wait(lambda: made.height() > 10 and made.isVisible())
+    hand.window.findChild(LayersStation).ensureWidgetVisible(made)
+    hand.click(f"fix {number}", QPushButton)
+    (post,) = hand.desk.job.parts[0].posts
+    assert post.id
+    assert post.at[2] == pytest.approx(60.0)
+    assert "support-slim" not in {one["code"] for one in hand.slice().report["findings"]}
+    hand.desk.view.set("station", "Supports")
+    hand.wait(lambda: "1 post on mast" in words(hand))
+    hand.click(f"take away by hand {hand.part(0)}", QPushButton)
+    assert hand.desk.job.parts[0].posts == ()
+    assert hand.desk.store.undo_name == "posts and marks away"
+
+
+def test_the_tally_tells_what_is_kept_clear_and_what_show_faces_cost(arm):
+    hand = arm
+    clear = Mark(kind="keep-clear", near=(13.0, 0.0, 20.0), radius=4.0)
+    show = Mark(kind="show", near=(-13.0, 0.0, 20.0), radius=4.0)
+    job = edits.with_part(hand.desk.job, hand.part(0), marks=(clear, show))
+    hand.desk.store.do("marks", job.with_settings({"supports.kind": "sheet", "supports.show_contact": 80.0}))
+    hand.wait(lambda: hand.desk.foreseen.is_known and "kept clear" in words(hand))
+    assert "≈ 50 mm²" in words(hand)
+    assert "2 marks on arm" in words(hand)
+    trial = hand.slice()
+    hand.desk.view.set("station", "Supports")
+    hand.wait(lambda: f"trial {trial.number}" in words(hand))
+    shown = trial.report["parts"][0]["supports"]["contact_show_mm2"]
+    assert 5.0 < shown < 51.0
+    assert f"on show faces {shown:.0f} mm²" in words(hand)
 
 
 def test_the_kind_is_chosen_by_keyboard_alone(arm):

@@ -23,11 +23,12 @@ from even_step.core.work import Crew
 
 @dataclass(frozen=True)
 class Foreseen:
-    """What of a part's copies together hangs, and what of that lacks a column, mm²; by the part's id."""
+    """What of a part's copies together hangs, lacks a column, and is to have none, mm²; by the part's id."""
 
     part: str
     hanging: float
     unheld: float
+    clear: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,9 +67,14 @@ def preview(job: Job, crew: Crew, cache: Cache) -> Preview:
         if not unit.record(SpareSettings).asked:
             runner.preset(SPARED, unit, {})  # it would make walls and covers to find none
         under, held = runner.value(UNDERSIDES, unit), runner.value(HELD_BY_COLUMNS, unit)
-        before = told.get(part.part, Foreseen(part.part, 0.0, 0.0))
-        unheld = float((under.facets.area * (1.0 - held.share))[~under.marked.clear].sum())
-        told[part.part] = Foreseen(part.part, before.hanging + under.facets.total, before.unheld + unheld)
+        before = told.get(part.part, Foreseen(part.part, 0.0, 0.0, 0.0))
+        clear, bare = under.marked.clear, under.facets.area * (1.0 - held.share)
+        told[part.part] = Foreseen(
+            part.part,
+            before.hanging + under.facets.total,
+            before.unheld + float(bare[~clear].sum()),
+            before.clear + float(under.facets.area[clear].sum()),
+        )
         if part.solid not in facets:
             facets[part.solid] = prisms(runner.value(COLUMNS, unit), runner.value(HEIGHTS, unit))
         pieces.append(facets[part.solid] + np.array([*part.at, 0.0], np.float32))

@@ -152,10 +152,12 @@ def _supports(sliced: Sliced, first: int, copies: Sequence[PlacedPart]) -> dict[
         "unheld_mm2": sum(_unheld(solid) for solid in solids),
         "kept_clear_mm2": sum(solid.kept_clear for solid in solids),
         "contact_mm2": sum(_lies(solid) for solid in solids),
-        "contact_show_mm2": sum(_lies(solid, solid.under.marked.show) + solid.removal.on_show for solid in solids),
         "mass_g": float((plan.volume[mine] * density[path.extruder[mine]]).sum()),
         "time_s": float((plan.path_time[mine] + plan.way_time[mine]).sum()),
     }
+    shown = [solid for solid in solids if solid.under.marked.show.any() or len(solid.under.marked.seen)]
+    if shown:
+        told["contact_show_mm2"] = sum(_lies(one, one.under.marked.show) + one.removal.on_show for one in shown)
     slim = max((solid.slimness for solid in solids), key=lambda one: one.slenderness.max(initial=0.0))
     if slim.slimmest >= 0:
         told |= {

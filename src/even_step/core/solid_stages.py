@@ -105,7 +105,7 @@ def _undersides(it: Inputs) -> Undersides:
     mesh = it[MESH]
     first = it.record(HangingSettings).first_top(float(mesh.bounds[1, 2]))
     own = it.record(ByHandSettings)
-    return Undersides(*marked(mesh, it[HANGING], it[BY_HAND], first, own, it.crew), it[ISLANDS])
+    return Undersides(*marked(mesh, it[HANGING], it[BY_HAND], first, own, it.crew), it[ISLANDS], it[BY_HAND])
 
 
 def _spared(it: Inputs) -> dict[int, region.Geometry]:
@@ -122,8 +122,10 @@ def _columns(it: Inputs) -> ColumnShapes:
     asked, under, outlines = it.record(SeedSettings), it[UNDERSIDES], it[REGIONS]
     branches, posts = asked.kind == "tree", under.marked.posts if asked.kind != "none" else ()
     box = np.concatenate(it[MESH].bounds[:, :2])
-    pad = max(tree.pad if branches else own.pad, reach(posts) - float(np.abs(box).min()))
-    frame = frame_of(box, len(heights.top), asked.cell, pad)
+    pad = tree.pad if branches else own.pad
+    # Whole cells more for posts: cells elsewhere lie where they lie without them.
+    more = np.ceil(max(reach(posts) - float(np.abs(box).min()) - pad, 0.0) / asked.cell) * asked.cell
+    frame = frame_of(box, len(heights.top), asked.cell, pad + float(more))
     seeds = seeds_of(under, outlines, heights, it[SPARED], frame, asked, it.crew)
     if seeds is None:
         wanted = no_columns(frame)
@@ -164,7 +166,7 @@ def _held_by_columns(it: Inputs) -> Held:
 
 
 def _slimness(it: Inputs) -> Slimness:
-    return slimness(it[BODY], it.record(HeldSettings).line_width, it.crew)
+    return slimness(it[BODY], it.record(SupportLineSettings), it.crew)
 
 
 def _resting(it: Inputs) -> Resting:
@@ -222,7 +224,7 @@ SUPPORTS = Stage(
 HELD = Stage("supports", "solid", _held, (UNDERSIDES, BODY, REGIONS, COLUMNS, HEIGHTS), (HeldSettings,))
 #: Only for the preview: what is laid is not cut from it.
 HELD_BY_COLUMNS = Stage("supports", "solid", _held_by_columns, (UNDERSIDES, COLUMNS, REGIONS, HEIGHTS), (HeldSettings,))
-SLIMNESS = Stage("supports", "solid", _slimness, (BODY,), (HeldSettings,))
+SLIMNESS = Stage("supports", "solid", _slimness, (BODY,), (SupportLineSettings,))
 RESTING = Stage("supports", "solid", _resting, (UNDERSIDES, BODY, REGIONS, HEIGHTS), (HeldSettings,))
 REMOVAL = Stage("supports", "solid", _removal, (BODY, REGIONS, UNDERSIDES, COLUMNS, HEIGHTS), (BodySettings,))
 SWAY = Stage("islands", "solid", _sway, (REGIONS, HEIGHTS))

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from even_step.core.errors import InputError
 from even_step.core.job import edits
 from even_step.core.job.beds import number_of_bed, on_bed, put_on_bed, without_empty_beds
+from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.edits import split_off
 from even_step.core.job.model import Part
 from even_step.core.job.spots import spots_of
@@ -28,6 +29,18 @@ def test_ids_are_given_in_the_jobs_order_and_alike_each_time():
     assert ids_of(job) == ["b1", "p2", "p5", "c3", "c4", "c6"]
     assert job_with(2, 1) == job
     assert job.ids_given == 6
+
+
+def test_posts_and_marks_have_ids_of_their_own():
+    job = job_with(1)
+    part = job.parts[0].id
+    post, mark = Post(at=(0.0, 0.0, 1.0)), Mark(kind="hold", facets=(1,))
+    job = edits.with_part(edits.with_post(job, part, post), part, marks=(mark, mark))
+    assert [one.id for one in (*job.parts[0].posts, *job.parts[0].marks)] == ["h4", "h5", "h6"]
+    job = edits.with_post(edits.without_hand(job, part), part, post)
+    assert [one.id for one in job.parts[0].posts] == ["h7"], "h4 was another's"
+    twice = job.model_copy(update={"parts": (*job.parts, job.parts[0])})
+    assert twice.parts[1].posts[0].id == "h10"
 
 
 def test_an_edit_keeps_ids_and_none_is_given_twice():

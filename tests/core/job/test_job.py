@@ -237,3 +237,30 @@ def test_what_is_damaged_in_a_newer_job_is_still_refused(tmp_path):
     text.write_text("version = 7\n[[parts]]\nname='a'\nunit = 'furlong'")
     with pytest.raises(InputError, match="unit"):
         read_job_text(text)
+
+
+def test_posts_and_marks_are_read_from_text(tmp_path):
+    write_stl(tmp_path / "cap.stl", box())
+    text = """
+[[parts]]
+name = "cap"
+file = "cap.stl"
+[[parts.posts]]
+at = [10, 4, 22]
+diameter = 3
+foot = [14, 4]
+[[parts.marks]]
+kind = "keep-clear"
+near = [10, 4, 22]
+crease = 20
+"""
+    path = tmp_path / "job.toml"
+    path.write_text(text)
+    (part,) = read_job_text(path).parts
+    assert (part.posts[0].foot, part.marks[0].crease, part.marks[0].radius) == ((14.0, 4.0), 20.0, 3.0)
+    path.write_text(text.replace("near = [10, 4, 22]\n", ""))
+    with pytest.raises(InputError, match=r"job.toml.*near a spot or on facets"):
+        read_job_text(path)
+    path.write_text(text.replace("keep-clear", "keep_clear"))
+    with pytest.raises(InputError, match=r"job.toml.*hold"):
+        read_job_text(path)

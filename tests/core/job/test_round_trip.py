@@ -6,6 +6,7 @@ import pytest
 
 from even_step.core.job.beds import bed_count, on_bed
 from even_step.core.job.bring_in import parts_of
+from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.edits import (
     added,
     copied,
@@ -57,6 +58,9 @@ def job():
     made = in_unit(made, nth_part(made, 2), "inch")
     made = sized(mirrored(made, [nth_part(made, 3)], 0), nth_part(made, 3), (1.1, 0.9, 0.5))
     made = turned(made, [nth_spot(made, 3)], 0, 37.5)
+    post, kept = Post(at=(1.0, 2.0, 3.5), foot=(4.0, 0.0)), Mark(kind="show", near=(0.0, 1.0, 2.0), crease=20.0)
+    marks = (kept, Mark(kind="hold", facets=(7, 2, 7)), Mark(kind="keep-clear", near=(1.0, 1.0, 1.0), radius=1.5))
+    made = with_part(made, nth_part(made, 3), posts=(post,), marks=marks)
     made, new = copied(made, [nth_spot(made, 3), nth_spot(made, 1)])
     made = turned(with_mark(made, new, bed=1), new, 2, 25.0)
     made = with_setting(with_setting(made, "infill.density", 12.0), "layers.height", 0.28)

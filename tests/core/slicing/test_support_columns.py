@@ -8,6 +8,8 @@ import shapely
 
 from even_step.core import solid_stages
 from even_step.core.idle import idle
+from even_step.core.job import edits
+from even_step.core.job.by_hand import Post
 from even_step.core.preview import preview
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.growing import closed, downward, flooded, grown, lowered, opened, standing
@@ -16,9 +18,9 @@ from even_step.core.slicing.supports.tracing import layers_alike, traced
 from even_step.core.slicing.supports.volume import BITS, filled, frame_of, layer_masks
 from even_step.core.stages import StageCache
 from even_step.core.work import Crew
-from tests.hung import tee
+from tests.hung import HOLD, drawn, tee
 from tests.shapes import box, write_stl
-from tests.slicing_help import job_of
+from tests.slicing_help import job_of, slice_again
 
 CREW = Crew(1)
 STAR = shapely.Polygon([(0, 10), (2, 3), (9, 3), (4, -1), (6, -9), (0, -4), (-6, -9), (-4, -1), (-9, 3), (-2, 3)])
@@ -135,7 +137,9 @@ def test_the_slimmest_column_is_measured(sliced):
     needle = sliced(over_needle(), {"supports.kind": "sheet", "supports.slim_width": 0.0})
     (finding,) = [one for one in needle.report["findings"] if one["code"] == "support-slim"]
     assert finding["amount"] == pytest.approx(59.8, abs=0.3)
-    assert finding["fix"]["settings"]["supports.slim_width"] > 3.0
+    ((x, y, z, wide),) = finding["fix"]["posts"]
+    assert (x, y, z) == pytest.approx((7.5, 0.0, 60.0), abs=1.5)
+    assert 3.0 < wide < 10.0
 
 
 def over_needle():
@@ -167,11 +171,47 @@ def test_the_preview_makes_no_walls_unless_bridges_are_spared(tmp_path, monkeypa
         preview(job.with_settings({"supports.spare_bridges": True}), CREW, StageCache())
 
 
-def test_a_slim_tree_is_widened_by_what_widens_branches(sliced):
-    facets = over_needle()
-    held = {"supports.kind": "tree", "supports.branch_size": 0.8, "supports.trunk_size": 0.8}
-    (finding,) = [one for one in sliced(facets, held).report["findings"] if one["code"] == "support-slim"]
-    assert list(finding["fix"]["settings"]) == ["supports.branch_size"]
+def slim_of(done):
+    return [one for one in done.report["findings"] if one["code"] == "support-slim"]
+
+
+@pytest.mark.parametrize("kind", ["sheet", "tree"])
+def test_a_slim_column_is_widened_there_alone(tmp_path, kind):
+    both = np.concatenate((over_needle(), box(8, 8, 16, (0, 20, 0)), box(8, 30, 4, (0, 20, 15.99))))
+    thin = {"supports.branch_size": 0.8, "supports.trunk_size": 0.8}
+    job = job_of(write_stl(tmp_path / "mast.stl", both), {"supports.kind": kind, "supports.slim_width": 0.0} | thin)
+    before = slice_again(tmp_path, job)
+    (finding,) = slim_of(before)
+    mended = job
+    for x, y, z, wide in finding["fix"]["posts"]:
+        mended = edits.with_post(mended, job.parts[0].id, Post(at=(x, y, z), diameter=wide))
+    after = slice_again(tmp_path, mended)
+    assert slim_of(after) == []
+    old, new = (shapely.union_all([drawn(one.sliced.toolpath, k, HOLD) for k in range(50)]) for one in (before, after))
+    tallest = [int(np.argmax(one.sliced.solids[0].slimness.height)) for one in (before, after)]
+    thin, wide = (one.sliced.solids[0].slimness.width[i] for one, i in zip((before, after), tallest, strict=True))
+    assert wide > thin + 0.5
+    if kind == "sheet":
+        mast = shapely.affinity.translate(shapely.box(-5, -20, 20, -8), *before.sliced.placed[0].at)
+        assert old.difference(mast).symmetric_difference(new.difference(mast)).area < 0.01
+
+
+@pytest.mark.parametrize(("change", "told"), [({}, 1), ({"supports.speed": 20.0}, 0), ({"supports.lift": 0.6}, 0)])
+def test_what_is_slim_goes_by_speed_and_lift_as_well(sliced, change, told):
+    """A column 4 mm wide and 56 mm tall: between what a fast nozzle bends and what a slow one does."""
+    facets = np.concatenate((box(10, 10, 60), box(4, 3, 3, (7, 0, 56))))
+    held = {"supports.kind": "sheet", "supports.slim_width": 0.0, "supports.margin": 0.2, "supports.gap_beside": 0.4}
+    assert len(slim_of(sliced(facets, held | change))) == told
+
+
+def test_a_foot_that_holds_too_little_is_told(sliced):
+    """A stout column on the part bends under nothing, but few lines hold its foot: a fast nozzle tears it off."""
+    facets = np.concatenate((box(24, 20, 3), box(6, 20, 44, (-9, 0, 2.99)), box(14, 8, 3, (1, 0, 43.99))))
+    held = {"supports.kind": "sheet", "supports.line_distance": 8.0, "supports.margin": 0.0}
+    assert slim_of(sliced(facets, held)) == []
+    (finding,) = slim_of(sliced(facets, held | {"supports.speed": 240.0}))
+    assert "laid with 240 mm/s" in finding["message"]
+    assert slim_of(sliced(facets, held | {"supports.speed": 240.0, "supports.outline": 1})) == []
 
 
 def test_settings_of_supports_say_when_they_are_idle():

@@ -6,9 +6,11 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from even_step.core.job import edits
+from even_step.core.job.by_hand import Mark, Post
 from tests.hung import Laid, leaning
-from tests.shapes import ball, box
-from tests.slicing_help import slice_it
+from tests.shapes import ball, box, write_stl
+from tests.slicing_help import job_of, slice_again, slice_it
 
 
 @st.composite
@@ -54,10 +56,50 @@ def holding(draw):
     }
 
 
+@st.composite
+def hands(draw):
+    """Posts and marks at some facets: which one, counted in thousandths of all, how large, and what."""
+    posts = st.tuples(
+        st.integers(0, 999), st.floats(0.6, 5.0), st.none() | st.tuples(st.floats(-4, 4), st.floats(-4, 4))
+    )
+    kinds = st.sampled_from(["hold", "keep-clear", "show"])
+    marks = st.tuples(st.integers(0, 999), st.floats(0.6, 6.0), kinds, st.booleans())
+    return draw(st.lists(posts, max_size=2)), draw(st.lists(marks, max_size=3))
+
+
+def spot(facets, share):
+    return tuple(np.round(facets[share * len(facets) // 1000].mean(axis=0), 4).tolist())
+
+
+def put(job, facets, hand):
+    """The job with posts and marks on its part."""
+    posts = tuple(
+        Post(at=(x, y, z), diameter=wide, foot=(x + aside[0], y + aside[1]) if aside else None)
+        for share, wide, aside in hand[0]
+        for x, y, z in [spot(facets, share)]
+    )
+    marks = tuple(
+        Mark(kind=kind, near=spot(facets, share), radius=radius, crease=20.0 if face else None)
+        for share, radius, kind, face in hand[1]
+    )
+    return edits.with_part(job, job.parts[0].id, posts=posts, marks=marks)
+
+
 @settings(max_examples=12, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 @given(facets=hanging(), asked=holding())
 def test_no_support_bites_floats_or_leaves_the_volume(tmp_path_factory, facets, asked):
-    done = slice_it(tmp_path_factory.mktemp("held"), facets, asked)
+    sound(slice_it(tmp_path_factory.mktemp("held"), facets, asked), asked)
+
+
+@settings(max_examples=12, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@given(facets=hanging(), asked=holding(), hand=hands())
+def test_nor_does_one_by_hand(tmp_path_factory, facets, asked, hand):
+    folder = tmp_path_factory.mktemp("held")
+    job = put(job_of(write_stl(folder / "part.stl", facets), asked), facets, hand)
+    sound(slice_again(folder, job), asked)
+
+
+def sound(done, asked):
     held = Laid(done)
     assert held.bites(asked["supports.gap_above"], min(0.2, asked["supports.gap_beside"])) < 0.05
     apart = asked["supports.line_distance"] * 2 ** asked["supports.grading"]

@@ -19,6 +19,7 @@ from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
 from even_step.core.errors import JobError
 from even_step.core.job import edits
+from even_step.core.job.by_hand import Post
 from even_step.core.job.model import Job
 from even_step.core.job.spots import has_part
 from even_step.core.toolpath.roles import ROLES
@@ -246,13 +247,15 @@ class LayersStation(Sheet):
                 self._findings.add(indented(mend))
 
     def _mend(self, finding: dict[str, Any]) -> None:
-        """Give the part that a finding is about the settings that would mend it, as its own."""
+        """Give the part that a finding is about what would mend it: settings of its own, or a post."""
 
         def mended(job: Job) -> Job:
             if not has_part(job, finding["part_id"]):
                 raise JobError("is not in the job any more", subject=finding["part"])
             for key, value in finding["fix"]["settings"].items():
                 job = edits.with_setting_of_parts(job, [finding["part_id"]], key, value)
+            for *at, wide in finding["fix"]["posts"]:
+                job = edits.with_post(job, finding["part_id"], Post(at=tuple(at), diameter=wide))
             return job
 
         edit(self._desk, finding["fix"]["title"], mended)

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 
 from even_step.app.acts.holding import KINDS, choose_kind, compare_kinds
+from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.stations.scope_line import ScopeLine
 from even_step.app.theme.type import BODY, font
@@ -16,6 +17,8 @@ from even_step.app.widgets.rose import Rose
 from even_step.app.widgets.setting_line import SettingLine
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
 from even_step.core.catalogue import CATALOGUE
+from even_step.core.job import edits
+from even_step.core.job.model import Part
 from even_step.core.overhang import limits_of
 from even_step.core.wording import clock, grams
 
@@ -151,10 +154,19 @@ class SupportsStation(Sheet):
             words.setFont(font(BODY))
             mark = Mark("warn" if found.unheld >= 1.0 else "")
             self._rows.addLayout(line(mark, label(_called(part, self._desk)), 1, words, pose))
+        for part in told:
+            if part.posts or part.marks:
+                gone = button(
+                    "Take away", f"take away by hand {part.id}", partial(self._take_away, part.id), role="link"
+                )
+                self._rows.addLayout(line(label(f"{_by_hand(part)} on {part.name}", "faint"), 1, gone))
         if not self._rows.count():
             waiting = "Nothing hangs past the limit." if foreseen.is_known else "Looking at what hangs…"
             empty = "No parts on the bed." if not there else waiting
             self._rows.addWidget(label(empty, "faint", wrap=True))
+
+    def _take_away(self, part: str) -> None:
+        edit(self._desk, "posts and marks away", lambda job: edits.without_hand(job, part))
 
     def _pose(self, part: str) -> None:
         desk = self._desk
@@ -194,11 +206,22 @@ class SupportsStation(Sheet):
 
     def _foreseen_rows(self) -> list[tuple[str, str, bool]]:
         parts = self._desk.foreseen.parts.values()
-        hangs, unheld = sum(one.hanging for one in parts), sum(one.unheld for one in parts)
-        return [("held", f"≈ {hangs - unheld:.0f} mm²", False), ("unheld", f"≈ {unheld:.0f} mm²", unheld >= 1.0)]
+        hangs, unheld, clear = (sum(getattr(one, name) for one in parts) for name in ("hanging", "unheld", "clear"))
+        return [
+            ("held", f"≈ {hangs - unheld - clear:.0f} mm²", False),
+            ("unheld", f"≈ {unheld:.0f} mm²", unheld >= 1.0),
+            *([("kept clear", f"≈ {clear:.0f} mm²", False)] if clear >= 1.0 else []),
+        ]
 
 
+AREAS = ("hanging_mm2", "unheld_mm2", "kept_clear_mm2", "contact_mm2", "contact_show_mm2")
 _FROM = {"everywhere": "everywhere", "bed": "from the bed"}
+
+
+def _by_hand(part: Part) -> str:
+    """Count the posts and marks of a part."""
+    counts = ((len(part.posts), "post"), (len(part.marks), "mark"))
+    return ", ".join(f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count)
 
 
 def _called(part: Any, desk: Desk) -> str:
@@ -208,14 +231,15 @@ def _called(part: Any, desk: Desk) -> str:
 
 def _sliced_rows(told: list[dict[str, Any]]) -> list[tuple[str, str, bool]]:
     """Return the rows of the tally of some parts: name, value, whether something is wrong with it."""
-    hangs, unheld, contact, mass, time = (
-        sum(float(one[name]) for one in told)
-        for name in ("hanging_mm2", "unheld_mm2", "contact_mm2", "mass_g", "time_s")
+    hangs, unheld, clear, contact, show, mass, time = (
+        sum(float(one.get(name, 0.0)) for one in told) for name in (*AREAS, "mass_g", "time_s")
     )
     rows = [
-        ("held", f"{hangs - unheld:.0f} mm²", False),
+        ("held", f"{hangs - unheld - clear:.0f} mm²", False),
         ("unheld", f"{unheld:.0f} mm²", unheld >= 1.0),
+        *([("kept clear", f"{clear:.0f} mm²", False)] if clear >= 1.0 else []),
         ("contact", f"{contact:.0f} mm²", False),
+        *([("on show faces", f"{show:.0f} mm²", False)] if any("contact_show_mm2" in one for one in told) else []),
         ("plastic, time", f"{grams(mass)} · {clock(time)}", False),
     ]
     slim = [one for one in told if "slimmest_mm" in one]

@@ -38,10 +38,14 @@ Severity = Literal["stop", "warn", "note"]
 
 @dataclass(frozen=True)
 class Fix:
-    """A remedy that can be applied: what a button says, and the settings the part is to have of its own."""
+    """A remedy that can be applied: what a button says, and the settings the part is to have of its own.
+
+    And the posts that are put to it: the spot each holds in the part's frame, and its diameter, mm.
+    """
 
     title: str
     settings: Mapping[str, Value]
+    posts: tuple[tuple[float, float, float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -155,6 +159,11 @@ class Evidence:
     def bore(self) -> float:
         """The bore of the nozzle that lays walls, mm."""
         return self.job.machine.extruders[tools_of(self.settings)["walls"]].bore
+
+    @property
+    def lift_at_supports(self) -> float:
+        """How far the nozzle rises on its ways to and from supports, mm."""
+        return max(float(self.settings["travel.lift"]), float(self.settings["supports.lift"]))
 
     def first_of_each(self) -> list[tuple[PlacedPart, SlicedSolid]]:
         """Return each solid with the first place it stands at."""

@@ -1,6 +1,7 @@
 """Edits of a job, by subject: each takes a job and returns another that shares what did not change."""
 
 from even_step.core.job.edits.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
+from even_step.core.job.edits.by_hand import with_post, without_hand
 from even_step.core.job.edits.change import with_part
 from even_step.core.job.edits.copies import MOST_COPIES, added, copied, cut_loose, removed, with_copies, with_mark
 from even_step.core.job.edits.lining import Side, aligned, distributed
@@ -46,9 +47,11 @@ __all__ = [
     "with_mark",
     "with_material",
     "with_part",
+    "with_post",
     "with_recipe",
     "with_setting",
     "with_setting_of_parts",
+    "without_hand",
     "without_places",
     "without_settings",
     "without_settings_of_parts",

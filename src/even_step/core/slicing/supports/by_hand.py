@@ -47,9 +47,9 @@ class ByHand:
         """Return points (..., 3) of the part's frame in the solid's, mm."""
         return np.asarray(points @ self.matrix.T + self.shift)
 
-    def as_told(self, mesh: Mesh) -> Mesh:
-        """Return the solid's mesh in the part's frame."""
-        return Mesh((mesh.vertices - self.shift) @ np.linalg.inv(self.matrix).T, mesh.faces)
+    def told(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return points (..., 3) of the solid's frame in the part's, mm."""
+        return np.asarray((points - self.shift) @ np.linalg.inv(self.matrix).T)
 
 
 class Idle(NamedTuple):
@@ -127,7 +127,7 @@ def marked(
     """
     if by_hand.is_nothing:
         return hanging, unmarked(len(hanging.facet))
-    told, idle = by_hand.as_told(mesh), []
+    told, idle = Mesh(by_hand.told(mesh.vertices), mesh.faces), []
     rows = _Rows(hanging, by_hand, len(by_hand.marks))
     turned_up: dict[str, list[Corners]] = {"keep-clear": [], "show": []}
     for number, mark in enumerate(by_hand.marks):
@@ -188,8 +188,8 @@ def _normals(corners: Corners) -> NDArray[np.float64]:
     return np.asarray(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2)
 
 
-def _rise(corners: Corners) -> NDArray[np.float64]:
-    """Return how far facets are turned up, 1 for a level one seen from above."""
+def rise(corners: Corners) -> NDArray[np.float64]:
+    """Return how far facets (n, 3, 3) are turned up, 1 for a level one seen from above."""
     normal = _normals(corners)
     return np.asarray(normal[:, 2] / np.maximum(np.linalg.norm(normal, axis=1), 1e-30))
 
@@ -198,22 +198,18 @@ def _facing_down(mesh: Mesh, facets: Facets, first_top: float, known: Facets) ->
     """Return those of some facets that something can hold and that do not hang past the limit."""
     facets = np.setdiff1d(facets, known)
     corners = mesh.vertices[mesh.faces[facets]]
-    some = (_rise(corners) < -FACES_DOWN) & (corners[:, :, 2].max(axis=1) > first_top)
+    some = (rise(corners) < -FACES_DOWN) & (corners[:, :, 2].max(axis=1) > first_top)
     return facets[some], corners[some]
 
 
 def _facing_up(mesh: Mesh, patch: _Patch, by_hand: ByHand) -> Corners:
     """Return what of a patch something could stand on, mm."""
     corners = mesh.vertices[mesh.faces[patch.facets]]
-    corners = corners[_rise(corners) > FACES_DOWN]
+    corners = corners[rise(corners) > FACES_DOWN]
     if patch.ball is None:
         return np.asarray(corners)
-    pieces, _, inside = cut_by_ball(_back(corners, by_hand), *patch.ball, FINEST)
+    pieces, _, inside = cut_by_ball(by_hand.told(corners), *patch.ball, FINEST)
     return by_hand.posed(pieces[inside])
-
-
-def _back(corners: Corners, by_hand: ByHand) -> Corners:
-    return np.asarray((corners - by_hand.shift) @ np.linalg.inv(by_hand.matrix).T)
 
 
 def _granted(area: NDArray[np.float64], of: NDArray[np.int64], budget: float) -> tuple[NDArray[np.bool_], float]:
@@ -234,11 +230,11 @@ def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[Upright
     for post in by_hand.posts:
         spot = nearest(mesh, by_hand.posed(np.array(post.at)))
         at = spot.at
-        rise = float(_rise(mesh.vertices[mesh.faces[[spot.facet]]])[0])
+        up = float(rise(mesh.vertices[mesh.faces[[spot.facet]]])[0])
         if spot.away > OFF:
             why = _off(spot)
-        elif rise >= -FACES_DOWN:
-            why = "the surface faces up there" if rise > FACES_DOWN else "the surface stands upright there"
+        elif up >= -FACES_DOWN:
+            why = "the surface faces up there" if up > FACES_DOWN else "the surface stands upright there"
         elif at[2] <= first_top:
             why = "the surface rests on the bed there"
         else:
@@ -278,7 +274,7 @@ class _Rows:
         if patch.ball is None:
             self.of[mine] = mark
             return
-        pieces, owner, inside = cut_by_ball(_back(self.corners[mine], self._by_hand), *patch.ball, FINEST)
+        pieces, owner, inside = cut_by_ball(self._by_hand.told(self.corners[mine]), *patch.ball, FINEST)
         pieces, source = self._by_hand.posed(pieces), np.flatnonzero(mine)[owner]
         whole = np.linalg.norm(_normals(self.corners), axis=1)
         share = np.linalg.norm(_normals(pieces), axis=1) / np.maximum(whole[source], 1e-30)

@@ -6,12 +6,13 @@ from typing import NamedTuple
 
 from even_step.core.slicing.hanging import Hanging
 from even_step.core.slicing.islands import Islands
-from even_step.core.slicing.supports.by_hand import Marked
+from even_step.core.slicing.supports.by_hand import ByHand, Marked
 
 
 class Undersides(NamedTuple):
-    """What may need supports."""
+    """What may need supports; and what a hand put there, in the frame it was told in."""
 
     facets: Hanging
     marked: Marked
     islands: Islands
+    by_hand: ByHand
