@@ -35,13 +35,17 @@ def covered(done):
     return shapely.affinity.translate(all_of, -placed.at[0], -placed.at[1])
 
 
+def corners_of(mesh):
+    return mesh.vertices[mesh.faces]
+
+
 def mark(kind, near, radius=3.0, **more):
     return Mark(kind=kind, near=near, radius=radius, **more)
 
 
 def test_a_patch_round_a_spot_ends_where_its_ball_does():
     mesh = mended(box(40, 40, 10))
-    spot = nearest(mesh, np.array([3.0, -2.0, -0.5]))
+    spot = nearest(corners_of(mesh), np.array([3.0, -2.0, -0.5]))
     assert spot.at == pytest.approx([3.0, -2.0, 0.0])
     assert spot.away == pytest.approx(0.5)
     facets = within(mesh, spot, spot.at, 6.0)
@@ -55,7 +59,7 @@ def test_a_patch_round_a_spot_ends_where_its_ball_does():
 
 def test_a_patch_goes_as_far_as_the_surface_carries():
     mesh = mended(np.concatenate((box(20, 20, 2), box(20, 20, 2, (0, 0, 4)))))
-    spot = nearest(mesh, np.array([0.0, 0.0, 4.0]))
+    spot = nearest(corners_of(mesh), np.array([0.0, 0.0, 4.0]))
     height = mesh.vertices[mesh.faces[within(mesh, spot, spot.at, 12.0)]][:, :, 2]
     assert height.min() >= 4.0 - 1e-9
     one_face = up_to_folds(mesh, spot.facet, 20.0)
@@ -69,8 +73,8 @@ def test_the_nearest_spot_of_a_surface_is_a_plain_searchs(spot):
     corners = mesh.vertices[mesh.faces]
     share = np.array([(a, b, 20 - a - b) for a in range(21) for b in range(21 - a)]) / 20
     plain = np.linalg.norm((share @ corners).reshape(-1, 3) - point, axis=1).min()
-    assert nearest(mesh, point).away == pytest.approx(plain, abs=0.02)
-    assert nearest(mesh, point).away <= plain + 1e-9
+    assert nearest(corners, point).away == pytest.approx(plain, abs=0.02)
+    assert nearest(corners, point).away <= plain + 1e-9
 
 
 def test_what_is_kept_clear_is_not_held_and_is_told(tmp_path):
@@ -201,9 +205,10 @@ def test_a_post_follows_a_slope_up_to_its_gap(tmp_path):
 
 def test_posts_and_marks_that_do_nothing_say_why(tmp_path):
     posts = (Post(at=(13.0, 0.0, 24.0)), Post(at=(13.0, 0.0, 31.0)), Post(at=(0.0, 0.0, 0.0)))
-    done = by_hand(tmp_path, tee(), posts=posts, marks=(mark("hold", (60.0, 0.0, 0.0)),))
+    marks = (mark("hold", (60.0, 0.0, 0.0)), mark("hold", (0.0, 0.0, 24.0), crease=10.0))
+    done = by_hand(tmp_path, tee(), posts=posts, marks=marks)
     told = " ".join(finding["message"] for finding in found(done, "by-hand-idle"))
-    for why in ("faces up", "7.0 mm off the surface", "rests on the bed", "a mark to hold"):
+    for why in ("faces up", "7.0 mm off the surface", "rests on the bed", "a mark to hold", "nothing of it faces down"):
         assert why in told
     off = by_hand(tmp_path, tee(), {"supports.kind": "none"}, posts=posts)
     finding = one(off, "by-hand-idle")

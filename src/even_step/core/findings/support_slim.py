@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from even_step.core.findings.finding import Evidence, Finding, Fix, PlacedPart, SlicedSolid, to_bed
 from even_step.core.mesh.patches import nearest
-from even_step.core.slicing.supports.by_hand import FACES_DOWN, rise
 from even_step.core.slicing.sway import STIFFNESS
 
 LOW = 8.0  # mm, a lower column stands well however slim
@@ -115,8 +114,9 @@ def _post(solid: SlicedSolid, hold: _Hold, column: int) -> tuple[float, float, f
     slim = solid.slimness
     wide = hold.wide_enough(float(slim.height[column]), slim.bottom[[column]] < 1e-6)
     top = float(slim.bottom[column] + slim.height[column]) - solid.heights.base
-    spot = nearest(solid.mesh, np.array([*slim.head[column], top + float(solid.settings["supports.gap_above"])]))
-    if wide is None or rise(solid.mesh.vertices[solid.mesh.faces[[spot.facet]]])[0] >= -FACES_DOWN:
+    if wide is None or len(solid.under.facets.corners) == 0:
         return None
+    point = np.array([*slim.head[column], top + float(solid.settings["supports.gap_above"])])
+    spot = nearest(solid.under.facets.corners, point)
     x, y, z = np.round(solid.under.by_hand.told(spot.at), 3).tolist()
     return x, y, z, wide

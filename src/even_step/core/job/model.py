@@ -15,7 +15,7 @@ from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
 MOST_BEDS = 50
-MOST_BY_HAND = 10_000
+MOST_BY_HAND = 1000
 Bodies = Annotated[tuple[Number, ...], AfterValidator(lambda bodies: tuple(sorted(set(bodies))))]
 Unit = Literal["mm", "cm", "m", "inch"]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}

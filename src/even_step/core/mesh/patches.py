@@ -24,9 +24,8 @@ class Spot(NamedTuple):
     away: float
 
 
-def nearest(mesh: Mesh, point: NDArray[np.float64]) -> Spot:
-    """Find the spot of a mesh nearest to a point (3,); on an edge, on the facet that faces down the most."""
-    corners = mesh.vertices[mesh.faces]
+def nearest(corners: Corners, point: NDArray[np.float64]) -> Spot:
+    """Find the spot of facets (n, 3, 3), n > 0, nearest to a point (3,); on an edge, on that which faces down most."""
     spots = _nearest_of_each(corners, point)
     away = np.linalg.norm(spots - point, axis=1)
     some = np.flatnonzero(away <= away.min() + TINY)

@@ -128,12 +128,14 @@ def marked(
     if by_hand.is_nothing:
         return hanging, unmarked(len(hanging.facet))
     told, idle = Mesh(by_hand.told(mesh.vertices), mesh.faces), []
+    nowhere: set[int] = set()
     rows = _Rows(hanging, by_hand, len(by_hand.marks))
     turned_up: dict[str, list[Corners]] = {"keep-clear": [], "show": []}
     for number, mark in enumerate(by_hand.marks):
         patch = _patch_of(mark, told)
         if isinstance(patch, str):
-            idle.append(Idle(f"a mark to {_WORDS[mark.kind]}", patch, _place(mark.near, by_hand)))
+            idle.append(Idle(f"a mark to {_WORDS[mark.kind]}", patch, _place(mark, by_hand)))
+            nowhere.add(number)
             continue
         if mark.kind == "hold":
             rows.add(_facing_down(mesh, patch.facets, first_top, hanging.facet), number)
@@ -143,6 +145,11 @@ def marked(
     posts, useless = _posts(mesh, by_hand, first_top)
     rows.settle(mesh, crew)
     facets, of = rows.done(tuple(mark.kind == "hold" for mark in by_hand.marks))
+    for number, mark in enumerate(by_hand.marks):
+        if mark.kind == "hold" and number not in nowhere and not (of == number).any():
+            idle.append(
+                Idle("a mark to hold", "nothing of it faces down, or a later one lies over it", _place(mark, by_hand))
+            )
     kind = np.array([*(mark.kind for mark in by_hand.marks), ""])[of]
     granted, left = _granted(facets.area, np.where(kind == "show", of, -1), settings.show_contact)
     show = kind == "show"
@@ -166,7 +173,7 @@ def _patch_of(mark: Mark, told: Mesh) -> _Patch | str:
     if mark.near is None:
         return _Patch(np.array(mark.facets, np.int64), None)
     point = np.array(mark.near)
-    spot = nearest(told, point)
+    spot = nearest(told.vertices[told.faces], point)
     if spot.away > OFF:
         return _off(spot)
     if mark.crease is not None:
@@ -178,8 +185,9 @@ def _off(spot: Spot) -> str:
     return f"it lies {spot.away:.1f} mm off the surface"
 
 
-def _place(point: tuple[float, float, float] | None, by_hand: ByHand) -> tuple[float, float, float]:
-    x, y, z = by_hand.posed(np.array(point or (0.0, 0.0, 0.0))).tolist()
+def _place(one: Mark | Post, by_hand: ByHand) -> tuple[float, float, float]:
+    point = one.at if isinstance(one, Post) else one.near
+    x, y, z = by_hand.posed(np.array(point)).tolist() if point else (0.0, 0.0, 0.0)
     return x, y, z
 
 
@@ -188,7 +196,7 @@ def _normals(corners: Corners) -> NDArray[np.float64]:
     return np.asarray(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2)
 
 
-def rise(corners: Corners) -> NDArray[np.float64]:
+def _rise(corners: Corners) -> NDArray[np.float64]:
     """Return how far facets (n, 3, 3) are turned up, 1 for a level one seen from above."""
     normal = _normals(corners)
     return np.asarray(normal[:, 2] / np.maximum(np.linalg.norm(normal, axis=1), 1e-30))
@@ -198,14 +206,14 @@ def _facing_down(mesh: Mesh, facets: Facets, first_top: float, known: Facets) ->
     """Return those of some facets that something can hold and that do not hang past the limit."""
     facets = np.setdiff1d(facets, known)
     corners = mesh.vertices[mesh.faces[facets]]
-    some = (rise(corners) < -FACES_DOWN) & (corners[:, :, 2].max(axis=1) > first_top)
+    some = (_rise(corners) < -FACES_DOWN) & (corners[:, :, 2].max(axis=1) > first_top)
     return facets[some], corners[some]
 
 
 def _facing_up(mesh: Mesh, patch: _Patch, by_hand: ByHand) -> Corners:
     """Return what of a patch something could stand on, mm."""
     corners = mesh.vertices[mesh.faces[patch.facets]]
-    corners = corners[rise(corners) > FACES_DOWN]
+    corners = corners[_rise(corners) > FACES_DOWN]
     if patch.ball is None:
         return np.asarray(corners)
     pieces, _, inside = cut_by_ball(by_hand.told(corners), *patch.ball, FINEST)
@@ -226,11 +234,11 @@ def _granted(area: NDArray[np.float64], of: NDArray[np.int64], budget: float) ->
 
 def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[UprightPost, ...], list[Idle]]:
     """Return the posts that hold something, and why others do not."""
-    posts, idle = [], []
+    posts, idle, corners = [], [], mesh.vertices[mesh.faces]
     for post in by_hand.posts:
-        spot = nearest(mesh, by_hand.posed(np.array(post.at)))
+        spot = nearest(corners, by_hand.posed(np.array(post.at)))
         at = spot.at
-        up = float(rise(mesh.vertices[mesh.faces[[spot.facet]]])[0])
+        up = float(_rise(corners[[spot.facet]])[0])
         if spot.away > OFF:
             why = _off(spot)
         elif up >= -FACES_DOWN:
@@ -241,7 +249,7 @@ def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[Upright
             foot = at if post.foot is None else by_hand.posed(np.array([*post.foot, post.at[2]]))
             posts.append(UprightPost(at, post.diameter / 2, foot[:2]))
             continue
-        idle.append(Idle("a post", why, _place(post.at, by_hand)))
+        idle.append(Idle("a post", why, _place(post, by_hand)))
     return tuple(posts), idle
 
 

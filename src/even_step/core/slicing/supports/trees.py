@@ -140,7 +140,9 @@ class _Walk:
         free = ~grown(self.frame, slabs, clear, crew)
         hull = ~slabs
         open_ = np.asarray(open_places(free, count))
-        bare = seeds.bare if seeds.bare is not None else self.frame.empty()
+        bare = self.frame.empty()
+        for some in (seeds.bare, seeds.seen):
+            bare |= some if some is not None else bare
         no_foot = grown(self.frame, np.asarray(slabs_of(bare, self.bounds)), own.thick / 2, crew)
         slab = np.searchsorted(self.bounds, contacts[:, 0], side="right") - 1
         x = self.frame.corner[0] + (contacts[:, 2] + 0.5) * self.frame.cell
@@ -154,7 +156,7 @@ class _Walk:
             (*self.frame.corner, self.frame.cell),
             (own.lean, own.tip / 2, own.thin / 2, max(own.thick, own.thin) / 2, own.gap_above + 2.0 * own.gap_beside),
             own.stands == "everywhere",
-            seeds.bare is not None,
+            bool(bare.any()),
         )
         return Branches(*found)
 
