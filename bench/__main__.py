@@ -1,6 +1,6 @@
 """Slice the yardstick's shapes and measure each stage against the floor of the same work, in turns.
 
-    ./even-step bench [--repeat N] [--write]
+    ./even-step bench [--repeat N] [--write] [SHAPE ...]
     ./even-step bench window [--repeat N] [--write]     the window instead
     ./even-step bench supports [--repeat N]             supports instead
 
@@ -21,7 +21,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from bench import supports, window
+from bench import shapes, supports, window
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -119,7 +119,7 @@ def medians(runs: list[dict[str, float]]) -> dict[str, float]:
 def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     """Measure one shape in turns with the floor; returns rows of the table."""
     path = folder / f"{name}.stl"
-    floor.write_stl(str(path), floor.make(name))
+    floor.write_stl(str(path), shapes.SHAPES[name]() if name in shapes.SHAPES else floor.make(name))
     job, out = job_of(path), folder / "out.gcode"
     slice_once(job, out)
     ours: list[dict[str, float]] = []
@@ -189,19 +189,21 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="./even-step bench", description=__doc__)
     parser.add_argument("--repeat", type=int, default=5)
     parser.add_argument("--write", action="store_true", help="keep the table in docs/performance.md")
+    parser.add_argument("shapes", nargs="*", help="only these, and neither demo nor growth")
     chosen = parser.parse_args()
     floor = yardstick()
     with tempfile.TemporaryDirectory(prefix="even-step-") as name:
         folder = Path(name)
-        demo = demo_row(folder, chosen.repeat)
+        demo = "" if chosen.shapes else demo_row(folder, chosen.repeat)
         rows = ["| shape | stage of the floor: ours | floor, s | ours, s | ratio |", "|---|---|---|---|---|"]
         if floor is None:
             print("the yardstick is not at hand; only the demo was measured", file=sys.stderr)
         else:
             floor.warmup()
-            for shape in SHAPES:
+            for shape in chosen.shapes or (*SHAPES, *shapes.SHAPES):
                 rows += shape_rows(shape, folder, floor, chosen.repeat)
-            demo += "\n" + growth(folder, floor, chosen.repeat)
+            if not chosen.shapes:
+                demo += "\n" + growth(folder, floor, chosen.repeat)
     when = time.strftime("%Y-%m-%d")
     text = f"Measured {when} on {os.cpu_count()} cores, medians of {chosen.repeat} interleaved runs.\n\n"
     text += "\n".join(rows) + "\n\n" + demo
