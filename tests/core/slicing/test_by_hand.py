@@ -137,7 +137,7 @@ def test_marks_turn_and_size_with_their_part(tmp_path):
 
 def test_nothing_stands_on_a_face_that_is_kept_clear(tmp_path):
     """A roof over a slab: its columns stand on the slab, but not where that is kept clear."""
-    facets = np.concatenate((box(40, 20, 4), box(6, 20, 16, (-17, 0, 3.99)), box(40, 20, 3, (0, 0, 19.99))))
+    facets = np.concatenate((box(40, 20, 4), box(6, 20, 8, (-17, 0, 3.99)), box(40, 20, 2, (0, 0, 11.99))))
     for kind in ("sheet", "tree"):
         free = by_hand(tmp_path, facets, {"supports.kind": kind, "skirt.loops": 0})
         assert covered(free).intersection(shapely.box(-10, -10, 18, 10)).area > 20.0
@@ -204,11 +204,23 @@ def test_a_post_follows_a_slope_up_to_its_gap(tmp_path):
 
 
 def test_posts_and_marks_that_do_nothing_say_why(tmp_path):
-    posts = (Post(at=(13.0, 0.0, 24.0)), Post(at=(13.0, 0.0, 31.0)), Post(at=(0.0, 0.0, 0.0)))
+    posts = (
+        Post(at=(13.0, 0.0, 24.0)),
+        Post(at=(13.0, 0.0, 31.0)),
+        Post(at=(0.0, 0.0, 0.0)),
+        Post(at=(-13.0, 0.0, 20.0), foot=(-60.0, 0.0)),
+    )
     marks = (mark("hold", (60.0, 0.0, 0.0)), mark("hold", (0.0, 0.0, 24.0), crease=10.0))
     done = by_hand(tmp_path, tee(), posts=posts, marks=marks)
     told = " ".join(finding["message"] for finding in found(done, "by-hand-idle"))
-    for why in ("faces up", "7.0 mm off the surface", "rests on the bed", "a mark to hold", "nothing of it faces down"):
+    for why in (
+        "faces up",
+        "7.0 mm off the surface",
+        "rests on the bed",
+        "leans by more",
+        "a mark to hold",
+        "nothing of it faces down",
+    ):
         assert why in told
     off = by_hand(tmp_path, tee(), {"supports.kind": "none"}, posts=posts)
     finding = one(off, "by-hand-idle")

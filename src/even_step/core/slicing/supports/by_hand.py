@@ -19,6 +19,7 @@ from even_step.core.work import Crew
 OFF = 1.0  # mm, from the surface: a spot further away belongs to no part of it
 FINEST = 0.4  # mm, to which facets are cut where a mark ends
 FACES_DOWN = 0.05  # of a facet's normal: what stands steeper rests on nothing
+LEANS = float(np.tan(np.radians(60.0)))  # of a post's height, how far aside its foot may be
 NOTHING = np.empty((0, 3, 3))
 
 
@@ -247,8 +248,10 @@ def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[Upright
             why = "the surface rests on the bed there"
         else:
             foot = at if post.foot is None else by_hand.posed(np.array([*post.foot, post.at[2]]))
-            posts.append(UprightPost(at, post.diameter / 2, foot[:2]))
-            continue
+            if np.hypot(*(foot - at)[:2]) <= LEANS * at[2]:
+                posts.append(UprightPost(at, post.diameter / 2, foot[:2]))
+                continue
+            why = "it leans by more than 60°"
         idle.append(Idle("a post", why, _place(post, by_hand)))
     return tuple(posts), idle
 
