@@ -160,11 +160,6 @@ class Evidence:
         """The bore of the nozzle that lays walls, mm."""
         return self.job.machine.extruders[tools_of(self.settings)["walls"]].bore
 
-    @property
-    def lift_at_supports(self) -> float:
-        """How far the nozzle rises on its ways to and from supports, mm."""
-        return max(float(self.settings["travel.lift"]), float(self.settings["supports.lift"]))
-
     def first_of_each(self) -> list[tuple[PlacedPart, SlicedSolid]]:
         """Return each solid with the first place it stands at."""
         seen: dict[int, PlacedPart] = {}

@@ -65,7 +65,7 @@ def check(evidence: Evidence) -> list[Finding]:
         slim, own = solid.slimness, solid.settings
         if len(slim.width) == 0:
             continue
-        pull = PULL * float(own["supports.speed"]) / AT + (KNOCK if evidence.lift_at_supports < RISES else 0.0)
+        pull = PULL * float(own["supports.speed"]) / AT + (KNOCK if evidence.lift < RISES else 0.0)
         hold = _Hold(pull, float(own["supports.line_width"]), float(own["supports.first_growth"]))
         risk = hold.risk(slim.width, slim.height, slim.foot, slim.bottom < 1e-6)
         if risk.max() > 1.0:
@@ -82,7 +82,7 @@ def _finding(
     top = float(slim.bottom[column]) + height
     wide = hold.wide_enough(height, slim.bottom[[column]] < 1e-6)
     speed = float(solid.settings["supports.speed"])
-    remedy = "lay supports slower" + (" or let the nozzle rise at them" if evidence.lift_at_supports < RISES else "")
+    remedy = "lay supports slower" + (" or let the nozzle rise at them" if evidence.lift < RISES else "")
     return Finding(
         "support-slim",
         "warn",

@@ -61,7 +61,7 @@ class Idle(NamedTuple):
     at: tuple[float, float, float]
 
 
-class UprightPost(NamedTuple):
+class StandingPost(NamedTuple):
     """A post as it is to stand: the spot it holds, radius, and where its foot is, mm."""
 
     at: NDArray[np.float64]
@@ -81,7 +81,7 @@ class Marked:
         Facets that nothing may stand on, mm.
     seen : (k, 3, 3) float64
         Show faces turned up, mm, of which supports may stand on ``left`` mm².
-    posts : of UprightPost
+    posts : of StandingPost
         Posts that hold something.
     idle : of Idle
         Posts and marks that do nothing.
@@ -93,7 +93,7 @@ class Marked:
     bare: Corners = field(default_factory=lambda: NOTHING)
     seen: Corners = field(default_factory=lambda: NOTHING)
     left: float = 0.0
-    posts: tuple[UprightPost, ...] = ()
+    posts: tuple[StandingPost, ...] = ()
     idle: tuple[Idle, ...] = ()
 
 
@@ -233,7 +233,7 @@ def _granted(area: NDArray[np.float64], of: NDArray[np.int64], budget: float) ->
     return out, left
 
 
-def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[UprightPost, ...], list[Idle]]:
+def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[StandingPost, ...], list[Idle]]:
     """Return the posts that hold something, and why others do not."""
     posts, idle, corners = [], [], mesh.vertices[mesh.faces]
     for post in by_hand.posts:
@@ -249,7 +249,7 @@ def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[Upright
         else:
             foot = at if post.foot is None else by_hand.posed(np.array([*post.foot, post.at[2]]))
             if np.hypot(*(foot - at)[:2]) <= LEANS * at[2]:
-                posts.append(UprightPost(at, post.diameter / 2, foot[:2]))
+                posts.append(StandingPost(at, post.diameter / 2, foot[:2]))
                 continue
             why = "it leans by more than 60°"
         idle.append(Idle("a post", why, _place(post, by_hand)))
@@ -329,8 +329,3 @@ def own_facets(marks: tuple[Mark, ...], counts: tuple[int, ...], bodies: tuple[i
         elif len(some := place[np.array(mark.facets)]) and (some >= 0).any():
             out.append(mark.model_copy(update={"facets": tuple(some[some >= 0].tolist())}))
     return tuple(out)
-
-
-def none_by_hand() -> ByHand:
-    """Return what holds where nobody put anything."""
-    return ByHand((), (), np.eye(3), np.zeros(3))

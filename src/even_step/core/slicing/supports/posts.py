@@ -12,14 +12,14 @@ from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Geometry
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
-from even_step.core.slicing.supports.by_hand import UprightPost
+from even_step.core.slicing.supports.by_hand import StandingPost
 from even_step.core.slicing.supports.columns import ColumnSettings
 from even_step.core.slicing.supports.seeds import ColumnShapes
 
 BARE = 0.05  # of a post's section: what is left of it in the part does not go on
 
 
-def reach(posts: Sequence[UprightPost]) -> float:
+def reach(posts: Sequence[StandingPost]) -> float:
     """Return how far from the middle of the part posts stand, mm."""
     out = [float(np.abs(np.stack((post.at[:2], post.foot))).max()) + post.radius for post in posts]
     return max(out, default=0.0)
@@ -27,7 +27,7 @@ def reach(posts: Sequence[UprightPost]) -> float:
 
 def with_posts(
     columns: ColumnShapes,
-    posts: Sequence[UprightPost],
+    posts: Sequence[StandingPost],
     outlines: Outlines,
     heights: Heights,
     settings: ColumnSettings,
@@ -47,10 +47,12 @@ def with_posts(
     """
     if not posts:
         return columns
-    where, shape = _added(columns.which, columns.shape, [_sections(one, outlines, heights) for one in posts])
+    higher = [_under_the_part(one, outlines, heights) for one in posts]
+    sections = [_sections(one, outlines, heights) | over for one, over in zip(posts, higher, strict=True)]
+    where, shape = _added(columns.which, columns.shape, sections)
     if settings.gap_wins == "beside":
         return ColumnShapes(columns.frame, where, shape, columns.under_slopes, columns.slopes)
-    near = [_tops(one, outlines, heights, settings) for one in posts]
+    near = [_tops(one, heights, settings) | over for one, over in zip(posts, higher, strict=True)]
     return ColumnShapes(columns.frame, where, shape, *_added(columns.under_slopes, columns.slopes, near))
 
 
@@ -79,10 +81,9 @@ def _added(which: Index, shape: region.Regions, more: list[dict[int, _Section]])
     return out, np.array(shapes, object)
 
 
-def _sections(post: UprightPost, outlines: Outlines, heights: Heights) -> dict[int, _Section]:
-    """Return the sections of a post from its top down."""
-    begins, cuts = _begins(post, heights), heights.cuts
-    out = {layer: _Section(layer, shape) for layer, shape in _under_the_part(post, outlines, heights).items()}
+def _sections(post: StandingPost, outlines: Outlines, heights: Heights) -> dict[int, _Section]:
+    """Return the sections of a post from its spot down."""
+    begins, cuts, out = _begins(post, heights), heights.cuts, {}
     leans = bool(np.hypot(*(post.foot - post.at[:2])) > 1e-6)
     disc = region.disc(post.at[0], post.at[1], post.radius)
     area, last = float(region.area(_alone(disc))[0]), -1
@@ -100,16 +101,15 @@ def _sections(post: UprightPost, outlines: Outlines, heights: Heights) -> dict[i
     return out
 
 
-def _tops(post: UprightPost, outlines: Outlines, heights: Heights, settings: ColumnSettings) -> dict[int, _Section]:
-    """Return where the slope right over a post is kept as near as what lies on it."""
+def _tops(post: StandingPost, heights: Heights, settings: ColumnSettings) -> dict[int, _Section]:
+    """Return where a slope over a post's spot is kept as near as what lies on it."""
     begins = _begins(post, heights)
     deep = int(np.ceil((settings.gap_above + settings.gap_beside) / float(heights.thick.min()))) + 1
-    out = {layer: _Section(layer, shape) for layer, shape in _under_the_part(post, outlines, heights).items()}
     disc = region.disc(post.at[0], post.at[1], post.radius)
-    return out | {layer: _Section("top", disc) for layer in range(max(begins - deep, 0), begins)}
+    return {layer: _Section("top", disc) for layer in range(max(begins - deep, 0), begins)}
 
 
-def _under_the_part(post: UprightPost, outlines: Outlines, heights: Heights) -> dict[int, Geometry]:
+def _under_the_part(post: StandingPost, outlines: Outlines, heights: Heights) -> dict[int, _Section]:
     """Return what of a post reaches higher than its spot: where the part over it rises aside, up to its radius."""
     begins = _begins(post, heights)
     upto = int(np.searchsorted(heights.tops, post.at[2] + post.radius, side="right"))
@@ -118,11 +118,11 @@ def _under_the_part(post: UprightPost, outlines: Outlines, heights: Heights) -> 
         if layer + 1 < len(heights.top):
             over = region.union(over, region.intersection(disc, outlines.outline[outlines.which[[layer + 1]]]))
         if not region.is_empty(over)[0]:
-            out[layer] = over[0]
+            out[layer] = _Section(layer, over[0])
     return out
 
 
-def _begins(post: UprightPost, heights: Heights) -> int:
+def _begins(post: StandingPost, heights: Heights) -> int:
     """Return the first layer of the part over a post's spot."""
     return int(np.searchsorted(heights.cuts, post.at[2], side="right"))
 
