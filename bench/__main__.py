@@ -31,6 +31,7 @@ from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.report import gcode_job
+from even_step.core.slicing import narrow
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.work import crew
 
@@ -121,7 +122,9 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     path = folder / f"{name}.stl"
     floor.write_stl(str(path), shapes.SHAPES[name]() if name in shapes.SHAPES else floor.make(name))
     job, out = job_of(path), folder / "out.gcode"
+    narrow.TALLY = narrow.Tally()
     slice_once(job, out)
+    finer, unfollowed = narrow.TALLY.shares()
     ours: list[dict[str, float]] = []
     theirs: list[dict[str, float]] = []
     peak, size, again = 0.0, 0, []
@@ -146,6 +149,9 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     rows.append(f"| {name} | beyond the floor: {', '.join(BEYOND)} | - | {beyond:.3f} | {beyond / least:.1f} |")
     rows.append(f"| {name} | **whole** | **{least:.3f}** | **{total:.3f}** | **{total / least:.1f}** |")
     notes = f"peak {peak:.0f} MB, {size / 1e6 / mine['write']:.0f} MB/s written"
+    rows.append(
+        f"| {name} | narrow points followed from finer samples, not at all | {finer:.2%} | {unfollowed:.2%} | |"
+    )
     rows.append(f"| {name} | {notes}, again with density 30 | - | - | {statistics.median(again):.2f} of the first |")
     return rows
 

@@ -20,7 +20,7 @@ from even_step.core.plane import cut, region
 from even_step.core.plane.axis_ends import finished
 from even_step.core.plane.delaunay import numbered, refined
 from even_step.core.plane.fork import walk, ways_of
-from even_step.core.plane.ragged import Index, Points, Rings, starts_of
+from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, starts_of
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import grids_of
 
@@ -47,6 +47,8 @@ class Axes:
         Which region a line lies in, not falling.
     free : (P, 2) bool
         Whether its beginning and its end are ends of the narrow place.
+    rough : (P,) bool
+        Whether its points lie to and fro about the middle.
     """
 
     xy: Points
@@ -54,6 +56,37 @@ class Axes:
     start: Index
     item: Index
     free: NDArray[np.bool_]
+    rough: NDArray[np.bool_]
+
+    def with_others(self, others: Axes) -> Axes:
+        """Add the middle lines of more regions."""
+        both = axes_joined([(self, self.item), (others, others.item)])
+        order = np.argsort(both.item, kind="stable")
+        count = np.diff(both.start)[order]
+        start = starts_of(count)
+        place = np.repeat(both.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
+        return Axes(both.xy[place], both.radius[place], start, both.item[order], both.free[order], both.rough[order])
+
+
+def axes_joined(many: list[tuple[Axes, Index]]) -> Axes:
+    """Put middle lines one after the other, each set with its own items."""
+    return Axes(
+        np.concatenate([lines.xy for lines, _ in many]),
+        np.concatenate([lines.radius for lines, _ in many]),
+        joined_starts([lines.start for lines, _ in many]),
+        np.concatenate([item for _, item in many]),
+        np.concatenate([lines.free for lines, _ in many]),
+        np.concatenate([lines.rough for lines, _ in many]),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class MovedIn:
+    """Outlines moved in by ``deep`` mm; narrow regions are open at ``openings``, (n, 4), each from ``start`` on."""
+
+    deep: float
+    openings: NDArray[np.float64]
+    start: Index
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,7 +117,7 @@ class _Net:
     side: Index
 
 
-def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
+def axes(narrow: Regions, walls: Rings, widest: float, spacing: float, moved: MovedIn | None = None) -> Axes:
     """Find the middle lines of narrow regions.
 
     Parameters
@@ -97,31 +130,48 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float) -> Axes:
         No narrow region is wider than this, mm.
     spacing
         How far apart points lie along the outline, mm.
+    moved
+        How the larger regions' outlines are moved in, and where the narrow ones are open toward the rest; without it
+        wherever their outlines leave those of the larger.
     """
     parts, owner = region.pieces(narrow)
     corners, of_part = refined(*cut.triangles(parts), spacing)
     if len(corners) == 0:
         none = np.empty(0, np.int64)
-        return Axes(np.empty((0, 2)), np.empty(0), np.zeros(1, np.int64), none, np.empty((0, 2), np.bool_))
+        return Axes(
+            np.empty((0, 2)),
+            np.empty(0),
+            np.zeros(1, np.int64),
+            none,
+            np.empty((0, 2), np.bool_),
+            np.empty(0, np.bool_),
+        )
     grids = grids_of(walls, np.unique(owner[of_part]), len(narrow), widest)
     net = _net(corners, of_part)
-    radius = grids.distances(net.middle, owner[net.part], widest)
+    deep = moved.deep if moved else 0.0
+    reach = widest + deep
+    radius = grids.distances(net.middle, owner[net.part], reach) - deep
     open_ = ~net.once
-    _open_doors(net.ends, net.once & (radius > ON_WALL), radius, net.points, open_)
+    doors = net.once & (radius > ON_WALL)
+    if moved:
+        doors &= _on_openings(net.middle, owner[net.part], moved.openings, moved.start)
+    _open_doors(net.ends, doors, radius, net.points, open_)
     centre = corners.mean(axis=1)
     node, link, door, crossing = _graph(net.side, open_, net.once, net.middle, centre)
     part = np.concatenate((net.part[open_], of_part[crossing]))
-    far = np.concatenate((radius[open_], grids.distances(centre[crossing], owner[of_part[crossing]], widest)))
+    far = np.concatenate((radius[open_], grids.distances(centre[crossing], owner[of_part[crossing]], reach) - deep))
     begin, beside = _beside(link, len(node))
     kept = _kept(node, far, begin, beside, door)
     way, start = walk(node, far, begin, beside, kept)
     end = ways_of(begin, beside, kept) == 1
     xy, radius, start, part, free = finished(
-        node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner]
+        node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner], deep
     )
     # A line that was led straight out of the narrow place may pass a corner closely.
-    room = grids.distances(xy, owner[np.repeat(part, np.diff(start))], widest)
-    return _in_order(Axes(xy, np.minimum(radius, room + BESIDE), start, part, free), owner)
+    room = grids.distances(xy, owner[np.repeat(part, np.diff(start))], reach) - deep
+    return _in_order(
+        Axes(xy, np.minimum(radius, room + BESIDE), start, part, free, np.ones(len(part), np.bool_)), owner
+    )
 
 
 def _in_order(lines: Axes, owner: Index) -> Axes:
@@ -130,7 +180,9 @@ def _in_order(lines: Axes, owner: Index) -> Axes:
     count = np.diff(lines.start)[order]
     start = starts_of(count)
     place = np.repeat(lines.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
-    return Axes(lines.xy[place], lines.radius[place], start, owner[lines.item[order]], lines.free[order])
+    return Axes(
+        lines.xy[place], lines.radius[place], start, owner[lines.item[order]], lines.free[order], lines.rough[order]
+    )
 
 
 def _net(corners: NDArray[np.float64], of_part: Index) -> _Net:
@@ -143,6 +195,23 @@ def _net(corners: NDArray[np.float64], of_part: Index) -> _Net:
     ends = sides[first]
     middle = (points[ends[:, 0]] + points[ends[:, 1]]) / 2
     return _Net(len(points), ends, middle, of_part[first // 3], count == 1, side.reshape(-1, 3))
+
+
+@kernel
+def _on_openings(points, owner, openings, start):  # type: ignore[no-untyped-def]
+    """Tell which points lie on an opening of their region."""
+    out = np.zeros(points.shape[0], np.bool_)
+    for i in range(points.shape[0]):
+        for k in range(start[owner[i]], start[owner[i] + 1]):
+            ax, ay = openings[k, 0], openings[k, 1]
+            ux, uy = openings[k, 2] - ax, openings[k, 3] - ay
+            px, py = points[i, 0] - ax, points[i, 1] - ay
+            long = ux * ux + uy * uy
+            share = min(max((px * ux + py * uy) / long, 0.0), 1.0) if long > 0.0 else 0.0
+            if (px - share * ux) ** 2 + (py - share * uy) ** 2 < ON_WALL * ON_WALL:
+                out[i] = True
+                break
+    return out
 
 
 @kernel

@@ -12,10 +12,11 @@ AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the en
 
 
 @kernel
-def finished(node, far, part, door, end, begin, way, start, grids, slot):  # type: ignore[no-untyped-def]
+def finished(node, far, part, door, end, begin, way, start, grids, slot, deep):  # type: ignore[no-untyped-def]
     """Turn walks over nodes into lines that end well; parts whose lines are too short get a stub instead.
 
-    ``begin`` says where each node's neighbours begin, ``slot`` which of the grids holds a part's walls.
+    ``begin`` says where each node's neighbours begin, ``slot`` which of the grids holds a part's walls, ``deep`` by how
+    much they are moved in.
 
     Returns points, radii, starts, the part of each line and which of its ends are free.
     """
@@ -42,7 +43,7 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot):  # typ
         of[k] = part[way[a]]
         free[k, 0] = end[way[a]] and not door[way[a]]
         free[k, 1] = end[way[b - 1]] and not door[way[b - 1]]
-        _to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]))
+        to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]), deep)
         for i in range(w + 1, w + count):
             long[of[k]] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
         w += count
@@ -120,7 +121,7 @@ def _straight(xy, radius):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _to_end(xy, far, free, grid):  # type: ignore[no-untyped-def]
+def to_end(xy, far, free, grid, deep):  # type: ignore[no-untyped-def]
     """Move free ends to where the wall ahead is as far as the walls beside."""
     edges, frame, first, item = grid
     count = xy.shape[0]
@@ -138,9 +139,12 @@ def _to_end(xy, far, free, grid):  # type: ignore[no-untyped-def]
         if size == 0.0 or reach == 0.0:
             continue
         dx, dy = dx / size, dy / size
-        ahead, e = first_met(edges, frame, first, item, was[before, 0], was[before, 1], dx, dy, size + 2.0 * reach)
+        ahead, e = first_met(
+            edges, frame, first, item, was[before, 0], was[before, 1], dx, dy, size + 2.0 * reach + deep
+        )
         if e < 0:
             continue
+        ahead -= deep
         ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
         if abs(dx * uy - dy * ux) > AHEAD * np.hypot(ux, uy) and ahead > reach:
             middle = 1 if side == 0 else count - 2

@@ -25,6 +25,20 @@ def joined_starts(many: list[Index]) -> Index:
     return np.concatenate([np.zeros(1, np.int64), *pieces])
 
 
+def distinct(xy: Points, start: Index) -> tuple[Points, Index]:
+    """Leave out points of closed rings that repeat the one before; a ring of one point keeps it."""
+    if len(xy) == 0:
+        return xy, start
+    before = np.arange(-1, len(xy) - 1)
+    filled = np.diff(start) > 0
+    before[start[:-1][filled]] = start[1:][filled] - 1
+    kept = (xy != xy[before]).any(axis=1)
+    if kept.all():
+        return xy, start
+    kept[start[:-1][filled]] |= ~np.logical_or.reduceat(kept, start[:-1][filled])
+    return xy[kept], starts_of(kept)[start]
+
+
 @dataclass(frozen=True, eq=False)
 class Rings:
     """Closed rings without a repeated last point.

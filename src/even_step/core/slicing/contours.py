@@ -19,11 +19,11 @@ from even_step.core.catalogue import layers
 from even_step.core.kernels import kernel
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
+from even_step.core.plane.nest import nested_rings
 from even_step.core.plane.ragged import Index, joined_starts
 from even_step.core.plane.region import Regions
 from even_step.core.plane.trace import (
     mix,
-    nest_rings,
     ring_area,
     simplify_ring,
     start_of_ring,
@@ -120,9 +120,8 @@ def nested(xy: NDArray[np.float64], ring: Index, by_layer: Index, chosen: Index,
     """
 
     def build(first: int, last: int) -> Regions:
-        picked = [(int(by_layer[k]), int(by_layer[k + 1])) for k in chosen[first:last]]
-        nested, start, polygon, item = _nest(xy, ring, np.array(picked, np.int64).reshape(-1, 2))
-        return region.from_rings(nested, start, polygon, item, last - first)
+        some = chosen[first:last]
+        return nested_rings(xy, ring, np.stack((by_layer[some], by_layer[some + 1]), axis=1))
 
     weights = ring[by_layer[chosen + 1]] - ring[by_layer[chosen]]
     parts = crew.each(build, runs_of(weights, most=50_000))
@@ -259,56 +258,3 @@ def _corners(points, first, last, corner):  # type: ignore[no-untyped-def]
     while size > 1 and corner[size - 1, 0] == corner[0, 0] and corner[size - 1, 1] == corner[0, 1]:
         size -= 1
     return size
-
-
-@kernel
-def _nest(xy, ring, picked):  # type: ignore[no-untyped-def]
-    """Put each hole after its shell, for the picked ranges of rings (one range a region)."""
-    rings = 0
-    points = 0
-    for k in range(picked.shape[0]):
-        rings += picked[k, 1] - picked[k, 0]
-        points += ring[picked[k, 1]] - ring[picked[k, 0]]
-    out = np.empty((points, 2))
-    start = np.zeros(rings + 1, np.int64)
-    polygon = np.empty(rings, np.int64)
-    item = np.empty(rings, np.int64)
-    w = 0
-    r_out = 0
-    polygons = 0
-    for k in range(picked.shape[0]):
-        first, last = picked[k, 0], picked[k, 1]
-        count = last - first
-        local = np.empty(count + 1, np.int64)
-        area = np.empty(count)
-        order = np.empty(count, np.int64)
-        parent = np.empty(count, np.int64)
-        base = ring[first]
-        for r in range(count + 1):
-            local[r] = ring[first + r] - base
-        part = xy[base : ring[last]]
-        for r in range(count):
-            area[r] = ring_area(part, local[r], local[r + 1])
-        nest_rings(part, local, 0, count, area, order, parent)
-        head = np.full(count, -1, np.int64)
-        chain = np.full(count, -1, np.int64)
-        for r in range(count - 1, -1, -1):
-            if area[r] <= 0.0 and parent[r] >= 0:
-                chain[r] = head[parent[r]]
-                head[parent[r]] = r
-        for s in range(count):
-            if area[s] <= 0.0:
-                continue
-            r = s
-            while r >= 0:
-                for i in range(local[r], local[r + 1]):
-                    out[w, 0] = part[i, 0]
-                    out[w, 1] = part[i, 1]
-                    w += 1
-                polygon[r_out] = polygons
-                r_out += 1
-                start[r_out] = w
-                r = head[s] if r == s else chain[r]
-            item[polygons] = k
-            polygons += 1
-    return out[:w].copy(), start[: r_out + 1].copy(), polygon[:r_out].copy(), item[:polygons].copy()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.axis import axes
+from even_step.core.plane.axis import Axes, axes
 from even_step.core.plane.bead import section_rounding
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
@@ -44,17 +44,21 @@ class Bounds:
 
 def singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> Strands:
     """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
-    middle = axes(thin, walls, widest, SPACING)
+    return lines_along(axes(thin, walls, widest, SPACING), bounds, widest, level, thicken=thicken)
+
+
+def lines_along(middle: Axes, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> Strands:
+    """Lay lines along middle lines: one, or two where the thickness is too much for one; at most ``widest`` counts."""
     thick = np.clip(2 * middle.radius, 0.0, widest)
     least = 0.0 if thicken else bounds.narrowest - bounds.rounding
     limits = np.array([least, bounds.narrowest, bounds.widest, bounds.rounding])
-    xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, limits)
+    xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, middle.rough, limits)
     item = middle.item[origin]
     return Strands(np.round(xy, 3) + 0.0, width, start, item, np.full(len(item), level, np.int64), np.zeros(len(item)))
 
 
 @kernel
-def _laid(xy, thick, start, free, limits):  # type: ignore[no-untyped-def]
+def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def]
     """Turn middle lines into lines where they are thick enough; returns points, widths, starts and origins."""
     least, pair = limits[0], limits[2] - limits[3]
     # Points at a change belong to both sides, and where there are two lines each has its own.
@@ -91,6 +95,7 @@ def _laid(xy, thick, start, free, limits):  # type: ignore[no-untyped-def]
                             some,
                             free_first and a == first,
                             free_last and b == last,
+                            rough[p],
                             limits,
                             out,
                             wide,
@@ -100,7 +105,7 @@ def _laid(xy, thick, start, free, limits):  # type: ignore[no-untyped-def]
                         origin[made - 2] = origin[made - 1] = p
                     else:
                         some = np.minimum(np.maximum(thick[a : b + 1] + limits[3], limits[1]), limits[2])
-                        made = _put(line, some, out, wide, starts, made)
+                        made = _put(line, some, rough[p], out, wide, starts, made)
                         origin[made - 1] = p
                     a = b
             first = last + 1
@@ -109,7 +114,7 @@ def _laid(xy, thick, start, free, limits):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _side_by_side(line, thick, free_first, free_last, limits, out, wide, starts, made):  # type: ignore[no-untyped-def]
+def _side_by_side(line, thick, free_first, free_last, rough, limits, out, wide, starts, made):  # type: ignore[no-untyped-def]
     """Lay two lines, each a quarter of the thickness beside the middle."""
     count = line.shape[0]
     along = np.empty((count, 2))
@@ -129,19 +134,19 @@ def _side_by_side(line, thick, free_first, free_last, limits, out, wide, starts,
         left[i, 0], left[i, 1] = line[i, 0] + x, line[i, 1] + y
         j = count - 1 - i
         right[j, 0], right[j, 1] = line[i, 0] - x, line[i, 1] - y
-    made = _put(left, thick / 2.0 + limits[3], out, wide, starts, made)
-    return _put(right, thick[::-1] / 2.0 + limits[3], out, wide, starts, made)
+    made = _put(left, thick / 2.0 + limits[3], rough, out, wide, starts, made)
+    return _put(right, thick[::-1] / 2.0 + limits[3], rough, out, wide, starts, made)
 
 
 @kernel
-def _put(line, width, out, wide, starts, made):  # type: ignore[no-untyped-def]
-    """Smooth a line and its widths a little, drop points it does not need, give each stretch its mean width.
+def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untyped-def]
+    """Smooth a rough line and its widths a little, drop points it does not need, give each stretch its mean width.
 
     Where the width changes fast the stretch keeps to its narrower end, lest its edge stand out.
     """
     count = line.shape[0]
     soft, softer = line.copy(), width.copy()
-    if count > 3:
+    if rough and count > 3:
         for i in range(1, count - 1):
             soft[i] = (line[i - 1] + 2.0 * line[i] + line[i + 1]) / 4.0
             softer[i] = (width[i - 1] + 2.0 * width[i] + width[i + 1]) / 4.0
@@ -155,7 +160,7 @@ def _put(line, width, out, wide, starts, made):  # type: ignore[no-untyped-def]
         if keep[i]:
             out[w], wide[w] = soft[i], softer[i]
             if before >= 0:
-                narrower = min(softer[before], softer[i])
+                narrower = softer[before : i + 1].min()
                 wide[w - 1] = min((softer[before] + softer[i]) / 2.0, narrower + STANDS_OUT)
             before = i
             w += 1

@@ -14,9 +14,8 @@ from even_step.core.plane.bead import plastic_width, section_rounding
 from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.trace import simplified_rings
-from even_step.core.plane.turns import loses, sharpest_turn
-from even_step.core.slicing.beads import Begun, Last, narrow_walls
 from even_step.core.slicing.laid import LaidWalls, Strands, behind, gathered, no_strands
+from even_step.core.slicing.narrow import Levels, narrow_walls
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.singles import Bounds
 from even_step.core.slicing.slopes import on_slopes
@@ -24,7 +23,6 @@ from even_step.core.slicing.storeys import STACKED, storeys
 from even_step.core.slicing.whole_lines import whole_lines
 from even_step.core.work import Crew, runs_of
 
-SHARP = 135.0  # degrees: the walls of a corner that turns more face each other
 # A layer's inner walls: its own, laid with one further up, laid for several, or more of them than elsewhere.
 OWN, WAITS, AT_ONCE, MORE = 0, 1, 2, 3
 BEND = 0.003  # mm, how far a point that is left out may lie off: moving outlines in leaves many that hardly bend
@@ -199,96 +197,42 @@ def _lay_at_once(
 
 
 def _lay(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
-    """Lay constant lines where all fit, lines of changing width from where something is narrow."""
+    """Lay lines of changing width in shapes that are narrow somewhere, constant lines in the others."""
     if not settings.vary:
         depth, filled = wall_depths(settings, height), plastic_width(settings.outer_width, height)
         return whole_lines(shapes, depth, settings.outer_width, settings.line_width, filled)
-    tried = _constant(shapes, height, settings)
-    plain = np.flatnonzero(tried.narrow_from > settings.count)
-    parts, places = [tried.walls(plain)], [plain]
     widths = np.array([settings.outer_width] + [settings.line_width] * (settings.count - 1))
-    narrow = np.flatnonzero(tried.narrow_from <= settings.count)
-    for step, micrometres in sorted(set(zip(tried.narrow_from[narrow], np.round(height[narrow] * 1e6), strict=True))):
-        some = narrow[(tried.narrow_from[narrow] == step) & (np.round(height[narrow] * 1e6) == micrometres)]
-        filled, bounds = plastic_width(widths, height[some[0]]), settings.bounds(float(height[some[0]]))
-        level = min(int(step), settings.count - 1)
-        rest = region.offset(shapes[some], -(bounds.rounding / 2 + float(filled[:level].sum())))
-        begun = Begun(
-            [tried.lines[some, k] for k in range(level)],
-            rest,
-            tried.sharp[some],
-            tried.last(some) if step == settings.count else None,
-        )
-        parts.append(narrow_walls(begun, filled, bounds, thicken=settings.thicken))
-        places.append(some)
+    micrometres = np.round(height * 1e6)
+    parts, places = [], []
+    plain = np.ones(len(shapes), np.bool_)
+    for one in np.unique(micrometres):
+        some = np.flatnonzero(micrometres == one)
+        bounds = settings.bounds(float(height[some[0]]))
+        levels = Levels(plastic_width(widths, height[some[0]]), bounds.rounding / 2, bounds)
+        narrow, laid = narrow_walls(shapes[some], levels, thicken=settings.thicken)
+        parts.append(laid)
+        places.append(some[narrow])
+        plain[some[narrow]] = False
+    rest = np.flatnonzero(plain)
+    parts.append(_constant(shapes[rest], height[rest], settings))
+    places.append(rest)
     return gathered(parts, places)
 
 
-@dataclass(frozen=True, eq=False)
-class _Constant:
-    """Lines of constant width in some shapes.
-
-    Attributes
-    ----------
-    settings
-        What was asked for.
-    lines : (n, count) regions
-        The centre line of each level; nothing past the first that may not fit.
-    inner : (n,) regions
-        What is left inside, where all fit.
-    core : (n,) regions
-        That, moved in by half of what two lines and the narrowest fill.
-    narrow_from : (n,) int64
-        The first level that may not fit everywhere, ``count`` where that is at most the last or what is left inside
-        it, more where all fit.
-    sharp : (n,) bool
-        Whether a shape has corners so sharp that they are narrow.
-    """
-
-    settings: WallSettings
-    lines: Regions
-    inner: Regions
-    core: Regions
-    narrow_from: Index
-    sharp: NDArray[np.bool_]
-
-    def last(self, some: Index) -> Last:
-        """Return the last level of some shapes."""
-        return Last(self.lines[some, -1], self.inner[some], self.core[some])
-
-    def walls(self, some: Index) -> LaidWalls:
-        """Return the lines of some shapes as walls."""
-        count = self.settings.count
-        rings = region.rings(self.lines[some].ravel())
-        xy, start = simplified_rings(rings.xy, rings.start, BEND)
-        level = rings.item % count
-        width = np.where(level == 0, self.settings.outer_width, self.settings.line_width)
-        return LaidWalls(
-            Rings(xy, start, rings.item // count, rings.polygon),
-            np.repeat(width, np.diff(start)),
-            level,
-            no_strands(),
-            self.inner[some],
-            region.nothing(len(some)),
-            region.nothing(len(some)),
-        )
-
-
-def _constant(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> _Constant:
+def _constant(shapes: Regions, height: NDArray[np.float64], settings: WallSettings) -> LaidWalls:
     """Offset every wall from the outline; chaining offsets would gain nothing and add up errors."""
     depth, count = wall_depths(settings, height), settings.count
-    filled = plastic_width(settings.line_width, height)
-    beyond = [settings.bounds(one).full_above(fill) / 2 for one, fill in zip(height, filled, strict=True)]
-    depth = np.column_stack((np.zeros(len(depth)), depth, depth[:, -1:] + np.array(beyond)[:, None]))
-    grid = np.column_stack((shapes, *(region.nothing(len(shapes)) for _ in range(count + 2))))
-    sharp = sharpest_turn(shapes, settings.line_width) > SHARP  # a wedge loses nothing, it only shortens
-    narrow_from = np.where(sharp, 0, count + 1)
-    wanted = np.flatnonzero(~sharp)
-    grid[wanted, 1] = region.offset(shapes[wanted], -depth[wanted, 1])
-    for step in range(count + 1):
-        # Two steps at once: what is just twice as thick as one step is deep would vanish without a trace.
-        grid[wanted, step + 2] = region.offset(shapes[wanted], -depth[wanted, step + 2])
-        lost = loses(grid[wanted, step], grid[wanted, step + 2], depth[wanted, step + 2] - depth[wanted, step])
-        narrow_from[wanted[lost]] = step
-        wanted = wanted[~lost]
-    return _Constant(settings, grid[:, 1 : count + 1], grid[:, count + 1], grid[:, count + 2], narrow_from, sharp)
+    grid = np.column_stack([region.offset(shapes, -depth[:, step]) for step in range(count + 1)])
+    rings = region.rings(grid[:, :count].ravel())
+    xy, start = simplified_rings(rings.xy, rings.start, BEND)
+    level = rings.item % count
+    width = np.where(level == 0, settings.outer_width, settings.line_width)
+    return LaidWalls(
+        Rings(xy, start, rings.item // count, rings.polygon),
+        np.repeat(width, np.diff(start)),
+        level,
+        no_strands(),
+        grid[:, count],
+        region.nothing(len(shapes)),
+        region.nothing(len(shapes)),
+    )

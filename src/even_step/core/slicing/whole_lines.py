@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.beads import narrow_places, unfit
 from even_step.core.slicing.laid import LaidWalls, strands_joined
 from even_step.core.slicing.singles import Bounds, singles
+
+SLACK = 0.003  # mm, by which a shape grown back is larger, so that equal outlines do not leave shreds
+LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 
 
 def whole_lines(
@@ -58,3 +60,21 @@ def whole_lines(
 def _kept_apart(shapes: Regions, depth: NDArray[np.float64], half: NDArray[np.float64]) -> Regions:
     """Move outlines in to a line's centre, only where the line on the other side keeps its distance."""
     return region.offset(region.offset(shapes, -(depth + half)), half)
+
+
+def narrow_places(rest: Regions, core: Regions, thickness: float) -> Regions:
+    """Return what of the rest is narrower than a thickness; the core is the rest moved in by half of it."""
+    thin = region.beyond(rest, core, thickness / 2 + SLACK)
+    parts, owner = region.pieces(thin)
+    kept = region.area(parts) >= LEAST_AREA
+    return region.gathered(parts[kept], owner[kept], len(rest))
+
+
+def unfit(rest: Regions, thin: Regions, bounds: Bounds) -> Regions:
+    """Return what of thin places even the narrowest line does not fit into."""
+    half = (bounds.narrowest - bounds.rounding) / 2
+    # Round, for a sharp corner is not thin: its tip lies within a line's rounding.
+    reached = region.offset_round(region.offset(rest, -half), half * np.sqrt(2))
+    parts, owner = region.pieces(region.difference(thin, reached))
+    kept = region.area(parts) >= LEAST_AREA
+    return region.gathered(parts[kept], owner[kept], len(rest))

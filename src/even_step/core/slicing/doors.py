@@ -1,0 +1,236 @@
+"""Doors: where a line that follows an outline crosses to the other side, for the thickness leaves a range.
+
+The largest circle there touches the outline on both sides, so each door is found twice, from either side.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.plane.balls import FACING, ball, contact, faces
+
+SEARCH = 8  # steps to a door
+EXACT = 0.001  # mm of thickness
+RING, BEFORE, MARK = 8, 9, 10  # columns of doors
+SAME = 1e-9
+MORE = 0.1  # mm, circles so much larger than is looked for need no measure
+AROUND = 0.2  # mm, so far and half of the thickness more a door may lie from where it is looked for
+NEVER = 1e8
+SPOT = 0.6  # mm, doors so near each other and without another side are none
+
+
+@kernel
+def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untyped-def]
+    """Find where between two samples the thickness is just so, and write point, way, touch and centre there."""
+    thick, sure = samples[3], samples[4]
+    a, b = 0.0, 1.0
+    high_a, high_b = thick[i] - limit, thick[j] - limit
+    level = -1.0  # of a corner: there it is no thinner
+    if not sure[i]:
+        level = thick[i]
+    elif not sure[j]:
+        level = thick[j]
+    found = False
+    most = min(most, limit + MORE)
+    look = np.empty(8)
+    for turn in range(SEARCH):
+        even = level >= 0.0 or turn % 3 == 2
+        share = (a + b) / 2.0 if even else a + (b - a) * high_a / (high_a - high_b)
+        wide, facing = _across(net, samples, i, j, share, deep, most, look)
+        if facing or wide > level:
+            found = True
+            row[:8] = look
+        else:
+            wide = level
+        off = wide - limit
+        if (facing and abs(off) < EXACT) or b - a < 0.01:
+            break
+        if (off >= 0.0) == (high_a >= 0.0):
+            a, high_a = share, off
+        else:
+            b, high_b = share, off
+    if not found:
+        share = 0.0 if sure[i] and not sure[j] else 1.0 if sure[j] and not sure[i] else 0.5
+        _across(net, samples, i, j, share, deep, most, look)
+        row[:8] = look
+
+
+@kernel
+def _across(net, samples, i, j, share, deep, most, look):  # type: ignore[no-untyped-def]
+    """Look across from between two samples: returns thickness, and whether walls face each other."""
+    edges, before, frame, reflex, grid = net
+    at, edge = samples[0], samples[1]
+    for c in range(4):
+        look[c] = at[i, c] + (at[j, c] - at[i, c]) * share
+    if edge[i] >= 0:
+        e, other = edge[i], -1
+        nx, ny = -frame[e, 1], frame[e, 0]
+        fx, fy = look[0] + deep * (look[2] - nx), look[1] + deep * (look[3] - ny)
+    else:
+        e = -1 - edge[i]
+        other = before[e]
+        long = np.hypot(look[2], look[3])
+        nx, ny = look[2] / long, look[3] / long
+        fx, fy = look[0], look[1]
+    radius, found, what = ball(edges, frame, reflex, grid, fx, fy, nx, ny, e, other, -1, most / 2.0)
+    look[6], look[7] = fx + radius * nx, fy + radius * ny
+    if found < 0:
+        look[4], look[5] = look[0], look[1]
+        return 2.0 * radius, True
+    look[4], look[5] = contact(edges, frame, found, what, look[6], look[7])
+    return 2.0 * radius, faces(edges, frame, found, what, look[6], look[7], radius, nx, ny) < FACING
+
+
+@kernel
+def inward(door, k, deep):  # type: ignore[no-untyped-def]
+    """Return where a door is when the outline is moved in."""
+    return door[k, 0] + deep * door[k, 2], door[k, 1] + deep * door[k, 3]
+
+
+@kernel
+def _other_side(door, k, deep):  # type: ignore[no-untyped-def]
+    """Return where the door that it leads to is looked for when the outline is moved in."""
+    dx, dy = door[k, 6] - door[k, 4], door[k, 7] - door[k, 5]
+    radius = np.hypot(dx, dy)
+    on = min(1.0, deep / radius) if radius > 0.0 else 0.0
+    return door[k, 4] + dx * on, door[k, 5] + dy * on
+
+
+@kernel
+def doors(net, samples, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
+    """Return the doors of a range of thickness in the order they are met, and for each the one it leads to.
+
+    Rows of (n, 11): point and way as of samples, where the circle touches the other side, its centre, ring, sample
+    before, and 1 where the range begins or −1 where it ends, twice as much at the upper end of the range. A door that
+    leads nowhere has −1. They are matched as they are ``deep`` within the outline.
+    """
+    starts, thick = samples[2], samples[3]
+    out = np.empty((64, 11))
+    n = 0
+    for r in range(starts.shape[0] - 1):
+        for i in range(starts[r], starts[r + 1]):
+            j = i + 1 if i + 1 < starts[r + 1] else starts[r]
+            for turn in range(2):
+                upper = (turn == 0) == (thick[i] > thick[j])
+                limit = high if upper else low
+                if (thick[i] >= limit) == (thick[j] >= limit):
+                    continue
+                into = (thick[j] >= limit) != upper
+                if n == out.shape[0]:
+                    more = np.empty((2 * n, 11))
+                    more[:n] = out
+                    out = more
+                _door(net, samples, i, j, limit, deep, most, out[n])
+                out[n, RING], out[n, BEFORE] = r, i
+                out[n, MARK] = (1.0 if into else -1.0) * (2.0 if upper else 1.0)
+                n += 1
+    door = out[:n]
+    to = _led(door, polygon, low, high, deep)
+    kept = np.ones(n, np.bool_)
+    last = -1
+    for k in range(n):
+        # Where a range is just reached, one side may see it and the other not: no door is as good as two.
+        if to[k] >= 0:
+            continue
+        twins = last == k - 1 and last >= 0 and door[last, RING] == door[k, RING]
+        if twins and door[last, MARK] + door[k, MARK] == 0.0 and _near(door, last, k, deep):
+            kept[last] = kept[k] = False
+            limit = high if abs(door[k, MARK]) == 2.0 else low
+            above = (door[k, MARK] > 0.0) == (abs(door[k, MARK]) == 1.0)
+            for i in range(int(door[last, BEFORE]) + 1, int(door[k, BEFORE]) + 1):
+                thick[i] = limit if above else limit - SAME
+            last = -1
+        else:
+            last = k
+    door, to = _remaining(door, to, kept)
+    _lead_by_centre(door, to, polygon)
+    return door, to
+
+
+@kernel
+def _lead_by_centre(door, to, polygon):  # type: ignore[no-untyped-def]
+    """Join doors without another side whose circles are nearly the same: a third wall is touched only in passing."""
+    left = np.flatnonzero(to < 0)
+    best = np.full(left.shape[0], SPOT)
+    mate = np.full(left.shape[0], -1, np.int64)
+    for m in range(left.shape[0]):
+        for n in range(left.shape[0]):
+            i, j = left[m], left[n]
+            if door[i, MARK] + door[j, MARK] != 0.0 or polygon[int(door[i, RING])] != polygon[int(door[j, RING])]:
+                continue
+            off = np.hypot(door[i, 6] - door[j, 6], door[i, 7] - door[j, 7])
+            if off < best[m]:
+                best[m], mate[m] = off, n
+    for m in range(left.shape[0]):
+        if mate[m] >= 0 and mate[mate[m]] == m:
+            to[left[m]] = left[mate[m]]
+
+
+@kernel
+def upper_doors(door, to, gone):  # type: ignore[no-untyped-def]
+    """Return the doors of what is thicker than a range: those at its upper end, from the other side."""
+    kept = np.abs(door[:, MARK]) == 2.0
+    kept[gone] = False
+    out, on = _remaining(door, to, kept)
+    out[:, MARK] *= -0.5
+    return out, on
+
+
+@kernel
+def _near(door, a, b, deep):  # type: ignore[no-untyped-def]
+    ax, ay = inward(door, a, deep)
+    bx, by = inward(door, b, deep)
+    return np.hypot(ax - bx, ay - by) < SPOT
+
+
+@kernel
+def _remaining(door, to, kept):  # type: ignore[no-untyped-def]
+    """Return the doors that are kept, and where each leads then."""
+    number = np.full(door.shape[0], -1, np.int64)
+    n = 0
+    for k in range(door.shape[0]):
+        if kept[k]:
+            number[k] = n
+            n += 1
+    out, on = np.empty((n, 11)), np.full(n, -1, np.int64)
+    for k in range(door.shape[0]):
+        if kept[k]:
+            out[number[k]] = door[k]
+            if to[k] >= 0:
+                on[number[k]] = number[to[k]]
+    return out, on
+
+
+@kernel
+def _led(door, polygon, low, high, deep):  # type: ignore[no-untyped-def]
+    """Say to which door of the same polygon each leads: where each lies where the other one looks for it.
+
+    −1 for none, −2 for one that leads elsewhere.
+    """
+    count = door.shape[0]
+    to = np.full(count, -1, np.int64)
+    best = np.full(count, np.inf)
+    here, there = np.empty((count, 2)), np.empty((count, 2))
+    for k in range(count):
+        here[k, 0], here[k, 1] = inward(door, k, deep)
+        there[k, 0], there[k, 1] = _other_side(door, k, deep)
+    order = np.argsort(here[:, 0], kind="mergesort")
+    along = here[:, 0][order]
+    reach = AROUND + 0.5 * (high if high < NEVER else low)
+    for i in range(count):
+        limit = AROUND + 0.5 * (high if abs(door[i, MARK]) == 2.0 else low)
+        n = np.searchsorted(along, there[i, 0] - reach)
+        while n < count and along[n] <= there[i, 0] + reach:
+            j = order[n]
+            n += 1
+            if door[i, MARK] + door[j, MARK] != 0.0 or polygon[int(door[j, RING])] != polygon[int(door[i, RING])]:
+                continue
+            off = abs(there[i, 0] - here[j, 0]) + abs(there[i, 1] - here[j, 1])
+            off = max(off, abs(there[j, 0] - here[i, 0]) + abs(there[j, 1] - here[i, 1]))
+            if off < best[i] and off <= limit:
+                best[i], to[i] = off, j
+    for i in range(count):
+        if to[i] >= 0 and to[to[i]] != i:
+            to[i] = -2
+    return to

@@ -1,0 +1,59 @@
+"""Outlines measured for narrow walls: how thick the region is all along, ready to be followed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.plane.ragged import Index, Rings, distinct
+from even_step.core.plane.thickness import net_of, thickness
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """One region's outline.
+
+    Attributes
+    ----------
+    net
+        Its edges in a grid, for kernels.
+    polygon : (R,) int64
+        Which polygon each ring belongs to, counted from 0.
+    samples
+        Points along it with the way each moves when it is moved in, the edge after each, where rings begin, thickness
+        (mm, as far as ``most``), and whether that was measured there or taken from beside a corner.
+    kind, room : (N,)
+        What each sample lies on, and how far it may be moved in, mm.
+    mate, centre : (N,), (N, 2)
+        The sample that its largest circle touches across, −1 for none that faces it, and that circle's centre.
+    most : float
+        As far as this thickness is known, mm.
+    """
+
+    net: Any
+    polygon: Index
+    samples: Any
+    kind: Index
+    room: NDArray[np.float64]
+    mate: Index
+    centre: NDArray[np.float64]
+    most: float
+
+    @property
+    def least(self) -> float:
+        """Where it is thinnest, mm."""
+        return float(self.samples[3].min(initial=np.inf))
+
+
+def measured(rings: Rings, first: int, last: int, spacing: float, most: float) -> Measured:
+    """Measure the region whose rings are ``first`` up to ``last``, every ``spacing`` mm, as far as ``most`` mm."""
+    begin, end = int(rings.start[first]), int(rings.start[last])
+    xy, start = rings.xy[begin:end], rings.start[first : last + 1] - begin
+    polygon = rings.polygon[first:last] - (rings.polygon[first] if last > first else 0)
+    xy, start = distinct(xy, start)
+    net = net_of(xy, start)
+    at, kind, edge, starts, room, thick, sure, mate, centre = thickness(net, start, spacing, most)
+    return Measured(net, polygon, (at, edge, starts, thick, sure), kind, room, mate, centre, most)

@@ -1,0 +1,291 @@
+"""The middle lines of narrow places that do not fork: through the middles of the circles that touch both sides."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.plane.segments import nearest_edge
+from even_step.core.slicing.doors import BEFORE, MARK, RING
+from even_step.core.slicing.tracks import run_length
+
+BESIDE = 0.01  # mm, by which a line may be wider than the wall beside it is near
+FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
+SHORT = 0.1  # mm
+STEP = 0.05  # mm, by no more the thickness changes from a point to the next
+MOST_PIECES = 8
+BACK = 1.0  # half widths: so far from a door a single line ends, for the line that turns there is wide itself
+GAP = 0.7  # mm, with the thickness: where one middle lies farther from the last the place is no simple one
+
+
+@kernel
+def members(door, to, starts, by_ring, begin, seq):  # type: ignore[no-untyped-def]
+    """Write the samples of a narrow place in their order round it, −1 − k where a door k ends them.
+
+    Returns how many.
+    """
+    n = 0
+    if begin < 0:
+        r = -1 - begin
+        for i in range(starts[r], starts[r + 1]):
+            seq[n] = i
+            n += 1
+        return n
+    now = begin
+    while True:
+        r = int(door[now, RING])
+        after = now + 1 if now + 1 < by_ring[r + 1] else by_ring[r]
+        size = run_length(door, starts, now, after)
+        i = int(door[now, BEFORE]) + 1
+        for _ in range(size):
+            if i >= starts[r + 1]:
+                i -= starts[r + 1] - starts[r]
+            seq[n] = i
+            n += 1
+            i += 1
+        seq[n] = -1 - after
+        n += 1
+        now = to[after]
+        if now == begin:
+            return n
+
+
+@kernel
+def _leaves(seq, n, pos, mate, leaf):  # type: ignore[no-untyped-def]
+    """Find the ends of a narrow place: doors, and where a side turns into the one it faces.
+
+    Along a side, what it faces comes nearer and nearer; past such an end it lies behind.
+
+    ``leaf`` gets where the samples before each end lie in ``seq``; returns how many ends there are, 3 for more.
+    """
+    found = 0
+    before = -1
+    first = -1
+    for k in range(n):
+        if seq[k] >= 0 and mate[seq[k]] >= 0 and pos[mate[seq[k]]] >= 0:
+            first = k
+            break
+    if first < 0:
+        return 3
+    before = first
+    crossed = False
+    for step in range(1, n + 1):
+        k = (first + step) % n
+        if seq[k] < 0:
+            crossed = True
+            if found == 2:
+                return 3
+            leaf[found] = k
+            found += 1
+            continue
+        if mate[seq[k]] < 0 or pos[mate[seq[k]]] < 0:
+            continue
+        if not crossed:
+            there, back = pos[mate[seq[before]]], pos[mate[seq[k]]]
+            turned = (back - k) % n > (there - before) % n + n // 3
+            blunt = (k - before) % n > 1 and abs(there - k) < 2 and abs(back - before) < 2
+            if turned or blunt:
+                if found == 2:
+                    return 3
+                leaf[found] = before
+                found += 1
+        crossed = False
+        before = k
+    return found
+
+
+@kernel
+def _fat_end(seq, n, leaf, balls, pos, out, w, least):  # type: ignore[no-untyped-def]
+    """Write the middle of the largest circle in a blunt end if it is larger than ``least``; returns whether."""
+    thick, sure, mate, centre = balls
+    k = leaf
+    best = -1
+    while True:
+        k = (k + 1) % n
+        i = seq[k]
+        if k == leaf or i < 0 or (mate[i] >= 0 and pos[mate[i]] >= 0):
+            break
+        if sure[i] and (best < 0 or thick[i] > thick[best]):
+            best = i
+    if best < 0 or 0.5 * thick[best] < least:
+        return False
+    out[w, 0], out[w, 1], out[w, 2] = centre[best, 0], centre[best, 1], 0.5 * thick[best]
+    return True
+
+
+@kernel
+def _doorstep(doors, d, out, w):  # type: ignore[no-untyped-def]
+    out[w, 0], out[w, 1], out[w, 2] = doors[d, 6], doors[d, 7], -1.0
+
+
+@kernel
+def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-untyped-def]
+    """Write the middles met from one end to the other; returns the first point, the end and the longest step."""
+    thick, mate, centre = balls[0], balls[2], balls[3]
+    first = w
+    w += 1
+    for step in range(1, n + 1):
+        k = (begin + step) % n
+        i = seq[k]
+        if i >= 0 and mate[i] >= 0 and pos[mate[i]] >= 0:
+            out[w, 0], out[w, 1], out[w, 2] = centre[i, 0], centre[i, 1], 0.5 * thick[i]
+            w += 1
+        if k == end:
+            break
+    if w == first + 1:
+        return first, first, np.inf
+    if seq[begin] < 0:
+        _doorstep(doors, -1 - seq[begin], out, first)
+    elif not _fat_end(seq, n, begin, balls, pos, out, first, FATTER * out[first + 1, 2]):
+        first += 1
+    if seq[end] < 0:
+        _doorstep(doors, -1 - seq[end], out, w)
+        w += 1
+    elif _fat_end(seq, n, end, balls, pos, out, w, FATTER * out[w - 1, 2]):
+        w += 1
+    longest = 0.0
+    for k in range(first + 1, w):
+        longest = max(longest, np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1]))
+    return first, w, longest
+
+
+@kernel
+def _finish(out, first, w, net, deep, widest):  # type: ignore[no-untyped-def]
+    """Give doors the room they have, and make radii those of what is left, no more than the room at each point."""
+    edges, grid = net[0], net[4]
+    box, cells, item = grid
+    for k in range(first, w):
+        reach = out[k, 2] if out[k, 2] >= 0.0 else widest
+        room = nearest_edge(edges, box, cells, item, out[k, 0], out[k, 1], reach)
+        out[k, 2] = max(0.0, min(reach, room + BESIDE) - deep)
+
+
+@kernel
+def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ignore[no-untyped-def]
+    """Write the middle line of a narrow place with two ends; returns how many points there are, −1 if it has others.
+
+    ``seq`` holds its samples as ``members`` gives them, ``pos`` where in it each sample is, −1 for others; ``balls``
+    are the circles at samples: diameters, whether those are sure, samples across, centres.
+    """
+    n = seq.shape[0]
+    leaf = np.empty(2, np.int64)
+    if _leaves(seq, n, pos, balls[2], leaf) != 2:
+        return -1
+    a, b = leaf[0], leaf[1]
+    begin, end, step = _side(seq, n, a, b, balls, pos, doors, out, w)
+    other, last, longest = _side(seq, n, b, a, balls, pos, doors, out, end)
+    if end - begin < 3 or (longest < step and last - other >= 3):
+        a, b = leaf[1], leaf[0]
+        begin, end, step = other, last, longest
+    if end - begin < 3 or step > GAP + widest:
+        return -1
+    back = BACK * (0.5 * widest - deep)
+    begin, end = _shortened(
+        out, begin, end, back if _upper(doors, seq[a]) else 0.0, back if _upper(doors, seq[b]) else 0.0
+    )
+    size = end - begin
+    for k in range(size):
+        for m in range(3):
+            out[w + k, m] = out[begin + k, m]
+    free[0], free[1] = seq[a] >= 0, seq[b] >= 0
+    _finish(out, w, w + size, net, deep, 0.5 * widest)
+    return _refined(out, w, w + size, net, deep)
+
+
+@kernel
+def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
+    """Part the steps of a line over which the thickness changes much, in place; returns its end."""
+    edges, grid = net[0], net[4]
+    box, cells, item = grid
+    was = out[first:last].copy()
+    w = first
+    for k in range(was.shape[0]):
+        pieces = 1
+        if k > 0:
+            pieces = min(MOST_PIECES, 1 + int(2.0 * abs(was[k, 2] - was[k - 1, 2]) / STEP))
+        for i in range(1, pieces + 1):
+            for m in range(3):
+                out[w, m] = was[k, m] if i == pieces else was[k - 1, m] + (was[k, m] - was[k - 1, m]) * i / pieces
+            if i < pieces:
+                room = nearest_edge(edges, box, cells, item, out[w, 0], out[w, 1], out[w, 2] + deep)
+                out[w, 2] = max(0.0, min(out[w, 2], room + BESIDE - deep))
+            w += 1
+    return w
+
+
+@kernel
+def _upper(doors, mark):  # type: ignore[no-untyped-def]
+    """Tell whether an end is a door to where it is thicker."""
+    return mark < 0 and abs(doors[-1 - mark, MARK]) == 2.0
+
+
+@kernel
+def _shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
+    """Take so much off the ends of a line, in place, but leave a short one; returns its first point and its end."""
+    long = 0.0
+    for k in range(first + 1, last):
+        long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
+    if begin + end <= 0.0:
+        return first, last
+    share = min(1.0, max(long - SHORT, 0.0) / (begin + end))
+    for side in range(2):
+        left = share * (begin if side == 0 else end)
+        while left > 0.0 and last - first > 2:
+            a, b = (first, first + 1) if side == 0 else (last - 1, last - 2)
+            step = np.hypot(out[b, 0] - out[a, 0], out[b, 1] - out[a, 1])
+            if step > left:
+                for m in range(2):
+                    out[a, m] += (out[b, m] - out[a, m]) * left / step
+                break
+            left -= step
+            if side == 0:
+                first += 1
+            else:
+                last -= 1
+    return first, last
+
+
+@kernel
+def middle_of_two(seq, split, pos, balls, net, deep, widest, out, w):  # type: ignore[no-untyped-def]
+    """Write the closed middle line between two rings that face each other; −1 if they do not all round."""
+    thick, mate, centre = balls[0], balls[2], balls[3]
+    n = seq.shape[0]
+    spare = out[w:w]
+    best, kept, length = np.inf, -1, 0
+    for side in range(2):
+        a, b = (0, split) if side == 0 else (split, n)
+        first = w
+        step = 0.0
+        for k in range(a, b):
+            i = seq[k]
+            if i < 0:
+                return -1
+            if mate[i] < 0 or pos[mate[i]] < 0 or (pos[mate[i]] < split) == (side == 0):
+                continue
+            end = first + (k - a)
+            out[end, 0], out[end, 1], out[end, 2] = centre[i, 0], centre[i, 1], 0.5 * thick[i]
+        m = first
+        for k in range(a, b):
+            i = seq[k]
+            if mate[i] >= 0 and pos[mate[i]] >= 0 and (pos[mate[i]] < split) != (side == 0):
+                for c in range(3):
+                    out[m, c] = out[first + (k - a), c]
+                if m > first:
+                    step = max(step, np.hypot(out[m, 0] - out[m - 1, 0], out[m, 1] - out[m - 1, 1]))
+                m += 1
+        if m - first < 3:
+            return -1
+        step = max(step, np.hypot(out[m - 1, 0] - out[first, 0], out[m - 1, 1] - out[first, 1]))
+        if step < best:
+            best, kept, length = step, side, m - first
+        if side == 0:
+            spare = out[first:m].copy()
+    if best > GAP + widest:
+        return -1
+    if kept == 0:
+        out[w : w + length] = spare
+    for c in range(3):
+        out[w + length, c] = out[w, c]
+    length += 1
+    _finish(out, w, w + length, net, deep, 0.5 * widest)
+    return w + length

@@ -1,0 +1,221 @@
+"""All lines of a region level by level, from how thick it is along its outline, without moving the outline."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from even_step.core.kernels import kernel
+from even_step.core.plane.trace import ring_area
+from even_step.core.slicing.doors import MARK, NEVER, RING, doors, inward, upper_doors
+from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
+from even_step.core.slicing.tracks import tracks
+
+LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
+HARDLY = 0.1  # mm
+TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the line's rounding
+
+
+@kernel
+def _loops(door, to, starts, origin, at):  # type: ignore[no-untyped-def]
+    """Return the samples round each loop, where they begin, where each sample is, and in which loop."""
+    by_ring = np.zeros(starts.shape[0], np.int64)
+    for k in range(door.shape[0]):
+        by_ring[int(door[k, RING]) + 1] += 1
+    for r in range(starts.shape[0] - 1):
+        by_ring[r + 1] += by_ring[r]
+    seq = np.empty(at.shape[0] + door.shape[0] + 1, np.int64)
+    begin = np.zeros(origin.shape[0] + 1, np.int64)
+    pos = np.full(at.shape[0], -1, np.int64)
+    loop = np.full(at.shape[0], -1, np.int64)
+    for k in range(origin.shape[0]):
+        n = members(door, to, starts, by_ring, origin[k], seq[begin[k] :])
+        begin[k + 1] = begin[k] + n
+        for m in range(n):
+            i = seq[begin[k] + m]
+            if i >= 0:
+                pos[i], loop[i] = m, k
+    return seq, begin, pos, loop
+
+
+@kernel
+def _faced(seq, begin, loop, mate):  # type: ignore[no-untyped-def]
+    """Return for each loop the other one it faces: −1 for none, −2 for several."""
+    count = begin.shape[0] - 1
+    other = np.full(count, -1, np.int64)
+    for k in range(count):
+        for m in range(begin[k], begin[k + 1]):
+            if seq[m] < 0 or mate[seq[m]] < 0:
+                continue
+            to = loop[mate[seq[m]]]
+            if to < 0 or to == k:
+                continue
+            if other[k] == -1:
+                other[k] = to
+            elif other[k] != to:
+                other[k] = -2
+    return other
+
+
+@kernel
+def _is_tip(seq, door, thick, high):  # type: ignore[no-untyped-def]
+    """Tell what a small place is: 1 the tip of a corner, or hardly thinner than what is beside it; 2 a crumb; 0 more.
+
+    A neck has two doors to what is thicker; what leads to less of that is a crumb.
+    """
+    ends = upper = 0
+    least = high
+    for i in seq:
+        if i < 0:
+            ends += 1
+            upper += abs(door[-1 - i, MARK]) == 2.0
+        else:
+            least = min(least, thick[i])
+    if upper == ends and ends > 0 and (ends == 1 or least > high - HARDLY):
+        return 1
+    return 2 if upper < 2 else 0
+
+
+@kernel
+def _drop_small(xy, start, other, seq, begin, door, to, thick, high):  # type: ignore[no-untyped-def]
+    """Take the tips of corners for as thick as what is beside them.
+
+    Returns which places are left, and which doors are none any more.
+    """
+    kept = np.ones(start.shape[0] - 1, np.bool_)
+    gone = np.zeros(door.shape[0], np.bool_)
+    for k in range(start.shape[0] - 1):
+        if other[k] != -1 or abs(ring_area(xy, start[k], start[k + 1])) >= LEAST_AREA:
+            continue
+        own = seq[begin[k] : begin[k + 1]]
+        what = _is_tip(own, door, thick, high)
+        kept[k] = what == 0
+        if what == 1:
+            for i in own:
+                if i >= 0:
+                    thick[i] = high
+                else:
+                    gone[-1 - i] = gone[to[-1 - i]] = True
+    return kept, gone
+
+
+@kernel
+def thin_places(net, samples, kind, room, mate, centre, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
+    """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
+
+    Returns middle lines of the places that do not fork (points with how far the outline is, where each begins, its
+    polygon, whether its ends are ends of the place), the outlines of the others (points, where each begins, its
+    polygon, and the doors in them), the polygons that must go another way, and the doors to where it is thicker. What
+    is too small counts as thick from here on.
+    """
+    at, starts, thick = samples[0], samples[2], samples[3]
+    door, to = doors(net, samples, polygon, low, high, deep, most)
+    xy, start, of, origin, broken = tracks(samples, kind, room, polygon, door, to, low, high, deep, 0.0, 0.0)
+    seq, begin, pos, loop = _loops(door, to, starts, origin, at)
+    other = _faced(seq, begin, loop, mate)
+    kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
+    balls = (thick, samples[4], mate, centre)
+    count = kept.shape[0]
+    lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 3))
+    line_start = np.zeros(count + 1, np.int64)
+    line_of = np.empty(count, np.int64)
+    free = np.zeros((count, 2), np.bool_)
+    n = 0
+    left = np.zeros(count, np.bool_)
+    done = np.zeros(count, np.bool_)
+    for k in range(count):
+        if not kept[k] or done[k] or broken[of[k]]:
+            continue
+        own = seq[begin[k] : begin[k + 1]]
+        w = -1
+        o = other[k]
+        if o == -1:
+            w = middle(own, pos, balls, door, net, deep, high, lines, line_start[n], free[n])
+        elif o > k and kept[o] and other[o] == k and origin[k] < 0 and origin[o] < 0:
+            both = np.concatenate((own, seq[begin[o] : begin[o + 1]]))
+            pos[both[own.shape[0] :]] += own.shape[0]
+            w = middle_of_two(both, own.shape[0], pos, balls, net, deep, high, lines, line_start[n])
+            pos[both[own.shape[0] :]] -= own.shape[0]
+            done[o] = w > 0
+        if w > 0:
+            line_of[n] = of[k]
+            n += 1
+            line_start[n] = w
+        else:
+            left[k] = True
+    rings, ring_start, ring_of = _chosen(xy, start, of, left)
+    open_ = _openings(seq, begin, left, door, to, deep)
+    return (
+        lines[: line_start[n]].copy(),
+        line_start[: n + 1].copy(),
+        line_of[:n].copy(),
+        free[:n].copy(),
+        rings,
+        ring_start,
+        ring_of,
+        open_,
+        broken,
+        *upper_doors(door, to, gone),
+    )
+
+
+@kernel
+def _openings(seq, begin, which, door, to, deep):  # type: ignore[no-untyped-def]
+    """Return the doors of some places from side to side, (n, 4)."""
+    out = np.empty((door.shape[0], 4))
+    n = 0
+    for k in range(which.shape[0]):
+        if not which[k]:
+            continue
+        for i in seq[begin[k] : begin[k + 1]]:
+            if i < 0:
+                out[n, 0], out[n, 1] = inward(door, -1 - i, deep)
+                out[n, 2], out[n, 3] = inward(door, to[-1 - i], deep)
+                n += 1
+    return out[:n].copy()
+
+
+@kernel
+def _chosen(xy, start, of, which):  # type: ignore[no-untyped-def]
+    """Return some rings: points, where each begins, and its polygon."""
+    out = np.empty((xy.shape[0], 2))
+    begin = np.zeros(of.shape[0] + 1, np.int64)
+    owner = np.empty(of.shape[0], np.int64)
+    n = 0
+    w = 0
+    for k in range(of.shape[0]):
+        if which[k]:
+            for i in range(start[k], start[k + 1]):
+                out[w, 0], out[w, 1] = xy[i, 0], xy[i, 1]
+                w += 1
+            owner[n] = of[k]
+            n += 1
+            begin[n] = w
+    return out[:w].copy(), begin[: n + 1].copy(), owner[:n].copy()
+
+
+@kernel
+def slim_places(net, samples, kind, room, polygon, least, high, deep, most):  # type: ignore[no-untyped-def]
+    """Return the outlines of what is thinner than ``high`` where more than a corner's tip is thinner than ``least``.
+
+    As ``closed_lines`` does: points, shifts of none, where rings begin, their polygons.
+    """
+    door, to = doors(net, samples, polygon, 0.0, least, deep, most)
+    xy, start, of, _, _ = tracks(samples, kind, room, polygon, door, to, 0.0, least, deep, 0.0, 0.0)
+    slim = False
+    for k in range(of.shape[0]):
+        slim = slim or abs(ring_area(xy, start[k], start[k + 1])) >= TIP_AREA
+    if not slim:
+        return xy[:0, :2].copy(), xy[:0, 2].copy(), start[:1], of[:0]
+    door, to = doors(net, samples, polygon, 0.0, high, deep, most)
+    xy, start, of, _, _ = tracks(samples, kind, room, polygon, door, to, 0.0, high, deep, 0.0, 0.0)
+    return xy[:, :2].copy(), xy[:, 2].copy(), start, of
+
+
+@kernel
+def closed_lines(samples, kind, room, polygon, door, to, low, begin, fill, full):  # type: ignore[no-untyped-def]
+    """Follow the outline, moved in, wherever the region is thicker than ``low``; as ``tracks`` does.
+
+    Returns points, how much each is shifted, where rings begin, their polygons, and those that must go another way.
+    """
+    xy, start, of, _, broken = tracks(samples, kind, room, polygon, door, to, low, NEVER, begin, fill, full)
+    return xy[:, :2].copy(), xy[:, 2].copy(), start, of, broken

@@ -1,0 +1,152 @@
+"""Narrow places of every kind: what is void, lies twice or outside, how wide lines are, and where doors lead."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+import shapely
+
+from even_step.core.plane import region
+from even_step.core.slicing import narrow
+from tests.narrow_help import laid, lines_of, shares
+from tests.shapes import narrow_plans
+
+LEAST, WIDEST = 0.24, 0.72  # mm, of a nozzle of 0.4
+
+
+def star(points, inner, outer):
+    turn = np.arange(2 * points) * np.pi / points
+    far = np.where(np.arange(2 * points) % 2, inner, outer)
+    return shapely.Polygon(np.stack((far * np.cos(turn), far * np.sin(turn)), axis=1))
+
+
+def noisy(wide, seed):
+    """A bar whose edges are as rough as a scan's."""
+    rng = np.random.default_rng(seed)
+    x = np.arange(0, 20.01, 0.2)
+    low, high = rng.normal(0, 0.02, (2, len(x)))
+    return shapely.Polygon([*zip(x, low, strict=True), *zip(x[::-1], wide + high, strict=True)])
+
+
+def junction(arms, wide):
+    bar = shapely.box(0, -wide / 2, 8, wide / 2)
+    return shapely.union_all([shapely.affinity.rotate(bar, 360 * i / arms, origin=(0, 0)) for i in range(arms)])
+
+
+def oval(sides, long, short):
+    turn = np.arange(sides) * 2 * np.pi / sides
+    return shapely.Polygon(np.stack((long * np.cos(turn), short * np.sin(turn)), axis=1))
+
+
+def checked(plan, count=3, void=0.01, twice=0.02):
+    plan = shapely.set_precision(plan, 0.001)
+    made = laid(plan, count)
+    empty, double, outside = shares(plan, made)
+    assert empty < void
+    assert double < twice
+    assert outside < 0.0002
+    for _, widths in lines_of(made):
+        if len(widths):
+            assert widths.min() >= LEAST - 1e-6
+            assert widths.max() <= WIDEST + 1e-6
+    return made
+
+
+@pytest.mark.parametrize("thick", np.arange(0.3, 3.01, 0.05).round(2))
+def test_a_wall_of_any_thickness_is_full_and_nothing_lies_twice(thick):
+    made = checked(shapely.box(0, 0, 20, thick))
+    for xy, widths in lines_of(made):
+        # Along the wall, not where a line turns at its ends.
+        inside = (np.abs(xy[:-1, 0] - 10) < 8) & (np.abs(xy[1:, 0] - 10) < 8)
+        if inside.any():
+            assert np.ptp(widths[inside]) < 0.01
+
+
+@pytest.mark.parametrize("angle", range(5, 95, 5))
+@pytest.mark.parametrize("blunt", [0.0, 0.1, 0.5])
+def test_a_wedge_of_any_angle_is_full_to_its_tip(angle, blunt):
+    half = np.radians(angle / 2)
+    near, far = blunt / 2 / np.tan(half), min(20.0, 5 / np.tan(half))
+    corners = [(x, side * x * np.tan(half)) for x, side in ((near, -1), (far, -1), (far, 1), (near, 1))]
+    made = checked(shapely.convex_hull(shapely.MultiPoint(corners)), void=0.02)
+    for _, widths in lines_of(made):
+        step = np.abs(np.diff(widths)) / widths[1:]
+        assert (step < 0.25).all()
+
+
+@pytest.mark.parametrize("arms", [3, 4, 5, 6])
+@pytest.mark.parametrize("wide", [0.6, 0.95, 1.3])
+def test_where_walls_meet_there_is_neither_gap_nor_lump(arms, wide):
+    checked(junction(arms, wide), void=0.013, twice=0.035)
+
+
+@pytest.mark.parametrize(
+    "plan", [star(5, 3, 9), star(8, 4, 8), oval(12, 6, 0.5), oval(12, 4, 1.1)], ids=["star", "cog", "thin", "oval"]
+)
+def test_stars_and_ovals_are_full(plan):
+    checked(plan, void=0.015, twice=0.032)
+
+
+@pytest.mark.parametrize("wide", [0.5, 0.8, 1.2, 1.9, 2.6])
+def test_rough_edges_make_no_gaps(wide):
+    checked(noisy(wide, 3), void=0.02, twice=0.03)
+
+
+@pytest.mark.parametrize("gap", [0.001, 0.01, 0.05, 0.2])
+def test_bodies_a_hair_apart_are_laid_each_for_itself(gap):
+    pair = shapely.union_all([shapely.box(0, 0, 20, 1.25), shapely.box(0, 1.25 + gap, 20, 2.5 + gap)])
+    made = checked(pair)
+    for xy, _ in lines_of(made):
+        assert len({bool(y > 1.25 + gap / 2) for y in xy[:, 1]}) == 1
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 4])
+def test_what_is_left_inside_is_what_a_circle_fits_into(count):
+    """A circle as wide as two more lines and the narrowest, rolled about inside the innermost line."""
+    plan = shapely.union_all([shapely.Point(0, 0).buffer(6, quad_segs=32), shapely.box(4, -1.2, 20, 1.2)])
+    made = laid(shapely.set_precision(plan, 0.001), count)
+    filled = 0.45 - 0.2 * (1 - np.pi / 4)
+    deep = 0.1 * (1 - np.pi / 4) + count * filled
+    half = (2 * filled + LEAST - 0.2 * (1 - np.pi / 4)) / 2
+    opened = plan.buffer(-deep - half, quad_segs=64).buffer(half, quad_segs=64)
+    assert region.area(made.inner)[0] == pytest.approx(opened.area, rel=0.03)
+
+
+def test_closed_lines_are_simple():
+    for plan in narrow_plans().values():
+        made = laid(plan)
+        for a, b in itertools.pairwise(made.rings.start):
+            assert shapely.LinearRing(made.rings.xy[a:b]).is_simple
+
+
+def test_a_neck_thinner_than_any_line_parts_what_it_joins():
+    """No line crosses where two pieces only just touch."""
+    plan = shapely.union_all([shapely.box(0, 0, 6, 6), shapely.box(5.97, 5.97, 12, 12)])
+    made = checked(plan, void=0.02)
+    for xy, _ in lines_of(made):
+        assert len({bool(x + y > 11.97) for x, y in xy}) == 1
+
+
+def test_what_is_too_thin_for_any_line_is_told():
+    plan = shapely.union_all([shapely.box(0, 0, 6, 6), shapely.box(5, 2, 14, 2.15)])
+    made = laid(plan)
+    assert made.lost[0].area == pytest.approx(8 * 0.15, rel=0.1)
+    assert laid(plan, thicken=True).strands.xy[:, 0].max() > 13
+
+
+def test_hardly_any_point_goes_another_way():
+    before = list(narrow.TALLY.points)
+    for plan in narrow_plans().values():
+        laid(plan)
+    rng = np.random.default_rng(5)
+    for _ in range(40):
+        bars = [
+            shapely.affinity.rotate(shapely.box(0, 0, rng.uniform(2, 9), rng.uniform(0.3, 2.5)), rng.uniform(0, 180))
+            for _ in range(4)
+        ]
+        laid(shapely.set_precision(shapely.union_all(bars), 0.001))
+    tried, *others = np.subtract(narrow.TALLY.points, before)
+    assert tried > 500
+    assert others[-1] < 0.05 * tried
