@@ -129,5 +129,5 @@ def test_no_branch_leans_past_its_limit(angle):
             np.array([above], object), region.offset_round(np.array([below], object), 0.2 * lean + 0.06)
         )
         assert region.area(over)[0] < 0.05, layer
-    pieces = [int(region.parts(made.shape[made.which[k : k + 1]])[0]) for k in (0, 140)]
+    pieces = [len(region.pieces(made.shape[made.which[k : k + 1]])[0]) for k in (0, 140)]
     assert pieces[0] < pieces[1], "branches have joined"

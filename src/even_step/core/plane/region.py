@@ -140,11 +140,6 @@ def without_all(a: Regions, taken: Sequence[Sequence[int]], others: Regions) -> 
     return out
 
 
-def within(a: Regions, b: Regions, distance: float) -> Regions:
-    """Return what of the first lies in the second moved out by a distance in mm."""
-    return intersection(a, _grown(b, distance))
-
-
 def beyond(a: Regions, b: Regions, distance: float) -> Regions:
     """Return what of the first does not lie in the second moved out by a distance in mm."""
     return difference(a, _grown(b, distance))
@@ -223,11 +218,6 @@ def perimeter(regions: Regions) -> NDArray[np.float64]:
 def mean_width(regions: Regions) -> NDArray[np.float64]:
     """Return how wide bands are on average, mm: their area over half of their outline."""
     return np.asarray(2 * shapely.area(regions) / np.maximum(shapely.length(regions), 1e-9))
-
-
-def parts(regions: Regions) -> NDArray[np.int64]:
-    """Return of how many separate polygons each region is."""
-    return np.asarray(np.where(is_empty(regions), 0, shapely.get_num_geometries(regions)), np.int64)
 
 
 def is_empty(regions: Regions) -> NDArray[np.bool_]:

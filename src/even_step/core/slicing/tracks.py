@@ -85,7 +85,8 @@ def tracks(samples, kind, room, polygon, door, to, low, high, begin, fill, full)
             w = _follow(at, edge, kind, room, soft, deep, starts[r], starts[r + 1], lead, size, out, w, False)
             w = _at_door(out, w, door, after, deep, low, high, begin, fill, full)
             now = to[after]
-        rings = _close(start, of, origin, rings, w, polygon[int(door[k, RING])], k)
+        if not broken[polygon[int(door[k, RING])]]:
+            rings = _close(start, of, origin, rings, w, polygon[int(door[k, RING])], k)
         w = start[rings]
     return out[:w].copy(), start[: rings + 1].copy(), of[:rings].copy(), origin[:rings].copy(), broken
 

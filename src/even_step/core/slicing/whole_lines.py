@@ -59,7 +59,9 @@ def whole_lines(
 
 def _kept_apart(shapes: Regions, depth: NDArray[np.float64], half: NDArray[np.float64]) -> Regions:
     """Move outlines in to a line's centre, only where the line on the other side keeps its distance."""
-    return region.offset(region.offset(shapes, -(depth + half)), half)
+    kept = region.offset(region.offset(shapes, -(depth + half)), half)
+    # Grown back, the corner of a blunt end may reach farther than it was.
+    return region.intersection(kept, region.offset(shapes, -depth))
 
 
 def narrow_places(rest: Regions, core: Regions, thickness: float) -> Regions:
