@@ -154,7 +154,8 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float, moved: Mo
     open_ = ~net.once
     doors = net.once & (radius > ON_WALL)
     if moved:
-        doors &= _on_openings(net.middle, owner[net.part], moved.openings, moved.start)
+        asked = np.flatnonzero(doors)
+        doors[asked] = _on_openings(net.middle[asked], owner[net.part[asked]], moved.openings, moved.start)
     _open_doors(net.ends, doors, radius, net.points, open_)
     centre = corners.mean(axis=1)
     node, link, door, crossing = _graph(net.side, open_, net.once, net.middle, centre)
