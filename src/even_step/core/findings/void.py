@@ -9,7 +9,6 @@ from even_step.core.plane import region
 
 LEAST_SHARE = 0.03  # of what is to be full in a layer,
 LEAST_AREA = 1.0  # and mm²: less is what rounded line ends leave in corners
-LOST_ROUND = 1.5  # what no line fits into is measured without the round edges of lines
 
 
 def check(evidence: Evidence) -> list[Finding]:
@@ -23,7 +22,7 @@ def check(evidence: Evidence) -> list[Finding]:
         room = region.area(solid.covers.open)[solid.covers.which]
         dense = np.maximum(rows[:, 0] - room, 1e-9)
         lost = region.area(solid.walls.lost)[solid.walls.which]
-        void = np.maximum(rows[:, 2] - LOST_ROUND * lost, 0.0)  # what no line fits into is told apart
+        void = np.maximum(rows[:, 2] - lost, 0.0)  # what no line fits into is told apart
         bad = np.flatnonzero((void > LEAST_AREA) & (void > LEAST_SHARE * dense))
         if len(bad) == 0:
             continue

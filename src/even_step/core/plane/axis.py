@@ -10,7 +10,7 @@ face each other.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,14 +58,16 @@ class Axes:
     free: NDArray[np.bool_]
     rough: NDArray[np.bool_]
 
-    def with_others(self, others: Axes) -> Axes:
-        """Add the middle lines of more regions."""
-        both = axes_joined([(self, self.item), (others, others.item)])
-        order = np.argsort(both.item, kind="stable")
-        count = np.diff(both.start)[order]
+    def taken(self, order: Index) -> Axes:
+        """Return some lines, or all, in an order."""
+        count = np.diff(self.start)[order]
         start = starts_of(count)
-        place = np.repeat(both.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
-        return Axes(both.xy[place], both.radius[place], start, both.item[order], both.free[order], both.rough[order])
+        place = np.repeat(self.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
+        return Axes(self.xy[place], self.radius[place], start, self.item[order], self.free[order], self.rough[order])
+
+    def by_item(self) -> Axes:
+        """Return the lines by their items."""
+        return self.taken(np.argsort(self.item, kind="stable"))
 
 
 def axes_joined(many: list[tuple[Axes, Index]]) -> Axes:
@@ -170,20 +172,9 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float, moved: Mo
     )
     # A line that was led straight out of the narrow place may pass a corner closely.
     room = grids.distances(xy, owner[np.repeat(part, np.diff(start))], reach) - deep
-    return _in_order(
-        Axes(xy, np.minimum(radius, room + BESIDE), start, part, free, np.ones(len(part), np.bool_)), owner
-    )
-
-
-def _in_order(lines: Axes, owner: Index) -> Axes:
-    """Sort lines, whose items are parts yet, by part; ``owner`` says of which region each part is."""
-    order = np.argsort(lines.item, kind="stable")
-    count = np.diff(lines.start)[order]
-    start = starts_of(count)
-    place = np.repeat(lines.start[:-1][order] - start[:-1], count) + np.arange(int(start[-1]))
-    return Axes(
-        lines.xy[place], lines.radius[place], start, owner[lines.item[order]], lines.free[order], lines.rough[order]
-    )
+    rough = np.ones(len(part), np.bool_)
+    lines = Axes(xy, np.minimum(radius, room + BESIDE), start, part, free, rough).by_item()
+    return replace(lines, item=owner[lines.item])
 
 
 def _net(corners: NDArray[np.float64], of_part: Index) -> _Net:

@@ -43,7 +43,7 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep): 
         of[k] = part[way[a]]
         free[k, 0] = end[way[a]] and not door[way[a]]
         free[k, 1] = end[way[b - 1]] and not door[way[b - 1]]
-        to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]), deep)
+        _to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]), deep)
         for i in range(w + 1, w + count):
             long[of[k]] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
         w += count
@@ -121,7 +121,7 @@ def _straight(xy, radius):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def to_end(xy, far, free, grid, deep):  # type: ignore[no-untyped-def]
+def _to_end(xy, far, free, grid, deep):  # type: ignore[no-untyped-def]
     """Move free ends to where the wall ahead is as far as the walls beside."""
     edges, frame, first, item = grid
     count = xy.shape[0]

@@ -60,7 +60,6 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
         thick[i] = 2.0 * radius
         if kind[i] == CONVEX:
             room[i] = min(room[i], _beside(frame, before, after, reflex, e))
-        if kind[i] == CONVEX:
             ax, ay, bx, by = -frame[e, 1], frame[e, 0], -frame[other, 1], frame[other, 0]
             if ax * bx + ay * by < FACING:
                 thick[i] = 0.0

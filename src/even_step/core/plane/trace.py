@@ -79,6 +79,15 @@ def ring_area(xy, first, last):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def ring_areas(xy, start):  # type: ignore[no-untyped-def]
+    """Return the signed area of each ring."""
+    out = np.empty(start.shape[0] - 1)
+    for r in range(start.shape[0] - 1):
+        out[r] = ring_area(xy, start[r], start[r + 1])
+    return out
+
+
+@kernel
 def mix(state, bits):  # type: ignore[no-untyped-def]
     """Take 64 more bits into a hash."""
     state = (state ^ bits) * np.uint64(0x9FB21C651E98DF25)

@@ -12,11 +12,11 @@ from even_step.core.plane.balls import FACING, ball, contact, faces
 
 SEARCH = 8  # steps to a door
 EXACT = 0.001  # mm of thickness
+APART = 0.01  # mm, circles whose centres lie no farther apart are one
 RING, BEFORE, MARK = 8, 9, 10  # columns of doors
 SAME = 1e-9
 MORE = 0.1  # mm, circles so much larger than is looked for need no measure
 AROUND = 0.2  # mm, so far and half of the thickness more a door may lie from where it is looked for
-NEVER = 1e8
 SPOT = 0.6  # mm, doors so near each other and without another side are none
 
 
@@ -32,6 +32,7 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
     elif not sure[j]:
         level = thick[j]
     found = False
+    known = most
     most = min(most, limit + MORE)
     look = np.empty(8)
     for turn in range(SEARCH):
@@ -54,6 +55,11 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
         share = 0.0 if sure[i] and not sure[j] else 1.0 if sure[j] and not sure[i] else 0.5
         _across(net, samples, i, j, share, deep, most, look)
         row[:8] = look
+        k = i if share == 0.0 else j
+        cx, cy = samples[5][k, 0], samples[5][k, 1]
+        if share != 0.5 and thick[k] < known and np.hypot(cx - look[6], cy - look[7]) > APART:
+            # Beside a corner's sample the corner hides the other side: the circle there is the sample's.
+            row[4], row[5], row[6], row[7] = samples[0][k, 0], samples[0][k, 1], cx, cy
 
 
 @kernel
@@ -80,6 +86,17 @@ def _across(net, samples, i, j, share, deep, most, look):  # type: ignore[no-unt
         return 2.0 * radius, True
     look[4], look[5] = contact(edges, frame, found, what, look[6], look[7])
     return 2.0 * radius, faces(edges, frame, found, what, look[6], look[7], radius, nx, ny) < FACING
+
+
+@kernel
+def by_ring(door, rings):  # type: ignore[no-untyped-def]
+    """Return where each ring's doors begin, (rings + 1,)."""
+    out = np.zeros(rings + 1, np.int64)
+    for k in range(door.shape[0]):
+        out[int(door[k, RING]) + 1] += 1
+    for r in range(rings):
+        out[r + 1] += out[r]
+    return out
 
 
 @kernel
@@ -206,7 +223,7 @@ def _remaining(door, to, kept):  # type: ignore[no-untyped-def]
 def _led(door, polygon, low, high, deep):  # type: ignore[no-untyped-def]
     """Say to which door of the same polygon each leads: where each lies where the other one looks for it.
 
-    −1 for none, −2 for one that leads elsewhere.
+    −1 for none.
     """
     count = door.shape[0]
     to = np.full(count, -1, np.int64)
@@ -217,7 +234,7 @@ def _led(door, polygon, low, high, deep):  # type: ignore[no-untyped-def]
         there[k, 0], there[k, 1] = _other_side(door, k, deep)
     order = np.argsort(here[:, 0], kind="mergesort")
     along = here[:, 0][order]
-    reach = AROUND + 0.5 * (high if high < NEVER else low)
+    reach = AROUND + 0.5 * high
     for i in range(count):
         limit = AROUND + 0.5 * (high if abs(door[i, MARK]) == 2.0 else low)
         n = np.searchsorted(along, there[i, 0] - reach)
@@ -230,7 +247,8 @@ def _led(door, polygon, low, high, deep):  # type: ignore[no-untyped-def]
             off = max(off, abs(there[j, 0] - here[i, 0]) + abs(there[j, 1] - here[i, 1]))
             if off < best[i] and off <= limit:
                 best[i], to[i] = off, j
+    mutual = to.copy()
     for i in range(count):
         if to[i] >= 0 and to[to[i]] != i:
-            to[i] = -2
-    return to
+            mutual[i] = -1
+    return mutual

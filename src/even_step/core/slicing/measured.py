@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 
 from even_step.core.plane.ragged import Index, Rings, distinct
 from even_step.core.plane.thickness import net_of, thickness
+from even_step.core.plane.trace import ring_areas
+from even_step.core.plane.valid import SLIVER
+from even_step.core.slicing.laid import chosen
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,11 +27,12 @@ class Measured:
         Which polygon each ring belongs to, counted from 0.
     samples
         Points along it with the way each moves when it is moved in, the edge after each, where rings begin, thickness
-        (mm, as far as ``most``), and whether that was measured there or taken from beside a corner.
+        (mm, as far as ``most``), whether that was measured there or taken from beside a corner, and the centre of the
+        largest circle that touches it, mm.
     kind, room : (N,)
         What each sample lies on, and how far it may be moved in, mm.
-    mate, centre : (N,), (N, 2)
-        The sample that its largest circle touches across, −1 for none that faces it, and that circle's centre.
+    mate : (N,) int64
+        The sample that its largest circle touches across, −1 for none that faces it.
     most : float
         As far as this thickness is known, mm.
     """
@@ -39,7 +43,6 @@ class Measured:
     kind: Index
     room: NDArray[np.float64]
     mate: Index
-    centre: NDArray[np.float64]
     most: float
 
     @property
@@ -54,6 +57,12 @@ def measured(rings: Rings, first: int, last: int, spacing: float, most: float) -
     xy, start = rings.xy[begin:end], rings.start[first : last + 1] - begin
     polygon = rings.polygon[first:last] - (rings.polygon[first] if last > first else 0)
     xy, start = distinct(xy, start)
+    # A hole that comes from rounding is none, and may touch what is round it.
+    kept = np.flatnonzero((np.diff(polygon, prepend=-1) != 0) | (ring_areas(xy, start) <= -SLIVER))
+    if len(kept) < len(polygon):
+        polygon = polygon[kept]
+        start, place = chosen(start, kept)
+        xy = xy[place]
     net = net_of(xy, start)
     at, kind, edge, starts, room, thick, sure, mate, centre = thickness(net, start, spacing, most)
-    return Measured(net, polygon, (at, edge, starts, thick, sure), kind, room, mate, centre, most)
+    return Measured(net, polygon, (at, edge, starts, thick, sure, centre), kind, room, mate, most)

@@ -9,17 +9,19 @@ from even_step.core.plane.segments import nearest_edge
 from even_step.core.slicing.doors import BEFORE, MARK, RING
 from even_step.core.slicing.tracks import run_length
 
-BESIDE = 0.01  # mm, by which a line may be wider than the wall beside it is near
+BESIDE = 0.005  # mm, by which a line may be wider than the wall beside it is near
 FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
+ON = 0.05  # mm
 SHORT = 0.1  # mm
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
+LONG = 0.1  # mm, nor are they farther apart: between them a wall may come nearer
 MOST_PIECES = 8
 BACK = 1.0  # half widths: so far from a door a single line ends, for the line that turns there is wide itself
 GAP = 0.7  # mm, with the thickness: where one middle lies farther from the last the place is no simple one
 
 
 @kernel
-def members(door, to, starts, by_ring, begin, seq):  # type: ignore[no-untyped-def]
+def members(door, to, starts, of_ring, begin, seq):  # type: ignore[no-untyped-def]
     """Write the samples of a narrow place in their order round it, −1 − k where a door k ends them.
 
     Returns how many.
@@ -34,7 +36,7 @@ def members(door, to, starts, by_ring, begin, seq):  # type: ignore[no-untyped-d
     now = begin
     while True:
         r = int(door[now, RING])
-        after = now + 1 if now + 1 < by_ring[r + 1] else by_ring[r]
+        after = now + 1 if now + 1 < of_ring[r + 1] else of_ring[r]
         size = run_length(door, starts, now, after)
         i = int(door[now, BEFORE]) + 1
         for _ in range(size):
@@ -114,6 +116,14 @@ def _fat_end(seq, n, leaf, balls, pos, out, w, least):  # type: ignore[no-untype
 
 
 @kernel
+def _go_on(out, before, at, to):  # type: ignore[no-untyped-def]
+    """Write a point a little beyond a blunt end's middle, lest two lines that it has room for begin nowhere."""
+    dx, dy = out[at, 0] - out[before, 0], out[at, 1] - out[before, 1]
+    long = max(np.hypot(dx, dy), 1e-9)
+    out[to, 0], out[to, 1], out[to, 2] = out[at, 0] + dx / long * ON, out[at, 1] + dy / long * ON, out[at, 2]
+
+
+@kernel
 def _doorstep(doors, d, out, w):  # type: ignore[no-untyped-def]
     out[w, 0], out[w, 1], out[w, 2] = doors[d, 6], doors[d, 7], -1.0
 
@@ -122,8 +132,8 @@ def _doorstep(doors, d, out, w):  # type: ignore[no-untyped-def]
 def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-untyped-def]
     """Write the middles met from one end to the other; returns the first point, the end and the longest step."""
     thick, mate, centre = balls[0], balls[2], balls[3]
-    first = w
-    w += 1
+    first = w + 1
+    w += 2
     for step in range(1, n + 1):
         k = (begin + step) % n
         i = seq[k]
@@ -136,13 +146,17 @@ def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-unt
         return first, first, np.inf
     if seq[begin] < 0:
         _doorstep(doors, -1 - seq[begin], out, first)
-    elif not _fat_end(seq, n, begin, balls, pos, out, first, FATTER * out[first + 1, 2]):
+    elif _fat_end(seq, n, begin, balls, pos, out, first, FATTER * out[first + 1, 2]):
+        _go_on(out, first + 1, first, first - 1)
+        first -= 1
+    else:
         first += 1
     if seq[end] < 0:
         _doorstep(doors, -1 - seq[end], out, w)
         w += 1
     elif _fat_end(seq, n, end, balls, pos, out, w, FATTER * out[w - 1, 2]):
-        w += 1
+        _go_on(out, w - 1, w, w + 1)
+        w += 2
     longest = 0.0
     for k in range(first + 1, w):
         longest = max(longest, np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1]))
@@ -194,7 +208,7 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
 
 @kernel
 def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
-    """Part the steps of a line over which the thickness changes much, in place; returns its end."""
+    """Part the steps of a line that are long, or over which the thickness changes much; returns its end."""
     edges, grid = net[0], net[4]
     box, cells, item = grid
     was = out[first:last].copy()
@@ -202,7 +216,9 @@ def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
     for k in range(was.shape[0]):
         pieces = 1
         if k > 0:
-            pieces = min(MOST_PIECES, 1 + int(2.0 * abs(was[k, 2] - was[k - 1, 2]) / STEP))
+            long = np.hypot(was[k, 0] - was[k - 1, 0], was[k, 1] - was[k - 1, 1])
+            pieces = max(int(2.0 * abs(was[k, 2] - was[k - 1, 2]) / STEP), int(long / LONG))
+            pieces = min(MOST_PIECES, 1 + pieces)
         for i in range(1, pieces + 1):
             for m in range(3):
                 out[w, m] = was[k, m] if i == pieces else was[k - 1, m] + (was[k, m] - was[k - 1, m]) * i / pieces
@@ -254,7 +270,7 @@ def middle_of_two(seq, split, pos, balls, net, deep, widest, out, w):  # type: i
     best, kept, length = np.inf, -1, 0
     for side in range(2):
         a, b = (0, split) if side == 0 else (split, n)
-        first = w
+        first = m = w
         step = 0.0
         for k in range(a, b):
             i = seq[k]
@@ -262,17 +278,10 @@ def middle_of_two(seq, split, pos, balls, net, deep, widest, out, w):  # type: i
                 return -1
             if mate[i] < 0 or pos[mate[i]] < 0 or (pos[mate[i]] < split) == (side == 0):
                 continue
-            end = first + (k - a)
-            out[end, 0], out[end, 1], out[end, 2] = centre[i, 0], centre[i, 1], 0.5 * thick[i]
-        m = first
-        for k in range(a, b):
-            i = seq[k]
-            if mate[i] >= 0 and pos[mate[i]] >= 0 and (pos[mate[i]] < split) != (side == 0):
-                for c in range(3):
-                    out[m, c] = out[first + (k - a), c]
-                if m > first:
-                    step = max(step, np.hypot(out[m, 0] - out[m - 1, 0], out[m, 1] - out[m - 1, 1]))
-                m += 1
+            out[m, 0], out[m, 1], out[m, 2] = centre[i, 0], centre[i, 1], 0.5 * thick[i]
+            if m > first:
+                step = max(step, np.hypot(out[m, 0] - out[m - 1, 0], out[m, 1] - out[m - 1, 1]))
+            m += 1
         if m - first < 3:
             return -1
         step = max(step, np.hypot(out[m - 1, 0] - out[first, 0], out[m - 1, 1] - out[first, 1]))

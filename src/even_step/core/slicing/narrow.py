@@ -205,7 +205,7 @@ def _followed(outline: Measured, levels: Levels) -> _Followed:
     for level in range(levels.count + 1):
         deep, low, high = levels.deep(level), levels.least(level), levels.pair(level)
         xy, start, of, free, ring_xy, ring_start, ring_of, opening, bad, door, to = thin_places(
-            *where, outline.mate, outline.centre, polygon, low, high, deep, most
+            *where, outline.mate, polygon, low, high, deep, most
         )
         middles.append(Axes(xy[:, :2], xy[:, 2], start, of, free, np.zeros(len(of), np.bool_)))
         openings.append(opening)
@@ -224,17 +224,8 @@ def _followed(outline: Measured, levels: Levels) -> _Followed:
         openings.append(np.empty((0, 4)))
     some = [loops.without(broken) for loops in (*lines, *forks, slim)]
     count = len(lines)
-    kept = [_without(middle, broken) for middle in middles]
+    kept = [middle.taken(np.flatnonzero(~broken[middle.item])) for middle in middles]
     return _Followed(some[: count - 1], kept, some[count:-1], openings, some[-1], some[count - 1], broken)
-
-
-def _without(lines: Axes, gone: NDArray[np.bool_]) -> Axes:
-    """Leave out the middle lines of some polygons."""
-    if not gone[lines.item].any():
-        return lines
-    kept = np.flatnonzero(~gone[lines.item])
-    start, place = chosen(lines.start, kept)
-    return Axes(lines.xy[place], lines.radius[place], start, lines.item[kept], lines.free[kept], lines.rough[kept])
 
 
 def _middles(
@@ -258,7 +249,7 @@ def _middles(
     many[narrow] = [len(some) for some in openings]
     moved = MovedIn(levels.deep(level), np.concatenate(openings), starts_of(many))
     lines = axes(thin, rings, widest, SPACING, moved)
-    return plain.with_others(replace(lines, item=np.searchsorted(narrow, lines.item)))
+    return axes_joined([(plain, plain.item), (lines, np.searchsorted(narrow, lines.item))]).by_item()
 
 
 def _closed(found: list[_Followed], levels: Levels) -> tuple[Rings, NDArray[np.float64], Index]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
+from even_step.core.plane.balls import NEVER
 from even_step.core.plane.trace import ring_area
-from even_step.core.slicing.doors import MARK, NEVER, RING, doors, inward, upper_doors
+from even_step.core.slicing.doors import MARK, by_ring, doors, inward, upper_doors
 from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
 from even_step.core.slicing.tracks import tracks
 
@@ -18,17 +19,13 @@ TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the lin
 @kernel
 def _loops(door, to, starts, origin, at):  # type: ignore[no-untyped-def]
     """Return the samples round each loop, where they begin, where each sample is, and in which loop."""
-    by_ring = np.zeros(starts.shape[0], np.int64)
-    for k in range(door.shape[0]):
-        by_ring[int(door[k, RING]) + 1] += 1
-    for r in range(starts.shape[0] - 1):
-        by_ring[r + 1] += by_ring[r]
+    of_ring = by_ring(door, starts.shape[0] - 1)
     seq = np.empty(at.shape[0] + door.shape[0] + 1, np.int64)
     begin = np.zeros(origin.shape[0] + 1, np.int64)
     pos = np.full(at.shape[0], -1, np.int64)
     loop = np.full(at.shape[0], -1, np.int64)
     for k in range(origin.shape[0]):
-        n = members(door, to, starts, by_ring, origin[k], seq[begin[k] :])
+        n = members(door, to, starts, of_ring, origin[k], seq[begin[k] :])
         begin[k + 1] = begin[k] + n
         for m in range(n):
             i = seq[begin[k] + m]
@@ -99,7 +96,7 @@ def _drop_small(xy, start, other, seq, begin, door, to, thick, high):  # type: i
 
 
 @kernel
-def thin_places(net, samples, kind, room, mate, centre, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
+def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
     """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
 
     Returns middle lines of the places that do not fork (points with how far the outline is, where each begins, its
@@ -113,7 +110,7 @@ def thin_places(net, samples, kind, room, mate, centre, polygon, low, high, deep
     seq, begin, pos, loop = _loops(door, to, starts, origin, at)
     other = _faced(seq, begin, loop, mate)
     kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
-    balls = (thick, samples[4], mate, centre)
+    balls = (thick, samples[4], mate, samples[5])
     count = kept.shape[0]
     lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 3))
     line_start = np.zeros(count + 1, np.int64)

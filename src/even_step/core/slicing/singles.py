@@ -16,7 +16,8 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
 SHORTEST = 0.04  # mm, shorter lines hold nothing
-MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off
+MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
+EXACT_BEND = 0.004  # and those that are exact
 
 
 @dataclass(frozen=True)
@@ -153,7 +154,7 @@ def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untype
         if line[0, 0] == line[count - 1, 0] and line[0, 1] == line[count - 1, 1]:
             soft[0] = soft[count - 1] = (line[count - 2] + 2.0 * line[0] + line[1]) / 4.0
     keep = np.zeros(count, np.bool_)
-    _needed(soft, softer, keep)
+    _needed(soft, softer, MOST_BEND if rough else EXACT_BEND, keep)
     w = starts[made]
     before = -1
     for i in range(count):
@@ -169,7 +170,7 @@ def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untype
 
 
 @kernel
-def _needed(line, width, keep):  # type: ignore[no-untyped-def]
+def _needed(line, width, bend, keep):  # type: ignore[no-untyped-def]
     """Mark the points a line needs: it bends there, or its width has changed by a step."""
     count = line.shape[0]
     keep[0] = keep[count - 1] = True
@@ -184,7 +185,7 @@ def _needed(line, width, keep):  # type: ignore[no-untyped-def]
             straight = True
             for i in range(at + 1, j):
                 px, py = line[i, 0] - line[at, 0], line[i, 1] - line[at, 1]
-                if abs(px * uy - py * ux) > MOST_BEND * long:
+                if abs(px * uy - py * ux) > bend * long:
                     straight = False
                     break
             if not straight:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.slicing.doors import BEFORE, MARK, RING, inward
+from even_step.core.slicing.doors import BEFORE, MARK, RING, by_ring, inward
 
 HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 SAME = 1e-9
@@ -40,20 +40,17 @@ def tracks(samples, kind, room, polygon, door, to, low, high, begin, fill, full)
     of = np.empty(starts.shape[0] + count, np.int64)
     origin = np.empty(starts.shape[0] + count, np.int64)
     broken = np.zeros(polygon[polygon.shape[0] - 1] + 1 if polygon.shape[0] else 0, np.bool_)
-    by_ring = np.zeros(starts.shape[0], np.int64)
+    of_ring = by_ring(door, starts.shape[0] - 1)
     for k in range(count):
-        by_ring[int(door[k, RING]) + 1] += 1
         if to[k] < 0:
             broken[polygon[int(door[k, RING])]] = True
-    for r in range(starts.shape[0] - 1):
-        by_ring[r + 1] += by_ring[r]
     soft = _softened(starts, thick, low, 2.0 * begin, fill, full)
     deep = begin + 0.5 * fill
     rings = 0
     w = 0
     for r in range(starts.shape[0] - 1):
         first = starts[r]
-        if by_ring[r] != by_ring[r + 1] or first == starts[r + 1]:
+        if of_ring[r] != of_ring[r + 1] or first == starts[r + 1]:
             continue
         if thick[first] < low or thick[first] >= high:
             continue
@@ -73,7 +70,7 @@ def tracks(samples, kind, room, polygon, door, to, low, high, begin, fill, full)
         while not used[now]:
             used[now] = True
             r = int(door[now, RING])
-            after = now + 1 if now + 1 < by_ring[r + 1] else by_ring[r]
+            after = now + 1 if now + 1 < of_ring[r + 1] else of_ring[r]
             if door[after, MARK] > 0.0:
                 broken[polygon[r]] = True
                 break
@@ -163,7 +160,8 @@ def _follow(at, edge, kind, room, soft, deep, first, last, lead, size, out, w, c
             if not written:
                 x, y = _moved(at, before, deep + soft[before])
                 w = _point(out, w, x, y, soft[before])
-            w = _meeting(at, before, m, h, i, deep + soft[before], deep + soft[i], soft[i], out, w)
+            least = min(soft[before], soft[i])
+            w = _meeting(at, before, m, h, i, deep + soft[before], deep + soft[i], least, out, w)
         skipped = False
         before = i
         if closed and k == size:
