@@ -16,19 +16,28 @@ FACING = -0.7071  # cosine: walls that lean more than 45° toward each other are
 FAN = 0.35  # radians, a reflex corner that turns more is looked at in several directions
 SPLIT = 1.58  # radians, a reflex corner that turns more is followed with two corners
 MID, CONVEX, REFLEX = 0, 1, 2
+UX, UY, LONG, BENT = 2, 3, 4, 5  # columns of sides, after the point each begins at
 TANGENT = 1e-6  # of the square: a circle that only grazes a corner does not touch it
 NEVER = 1e9
 
 
 @kernel
-def frames_of(edges):  # type: ignore[no-untyped-def]
-    """Return each edge's direction and length, (n, 3)."""
-    out = np.empty((edges.shape[0], 3))
+def sides_of(edges, before):  # type: ignore[no-untyped-def]
+    """Return where each edge begins, its direction and length, and 1 where that corner is reflex, (n, 6).
+
+    ``before`` is the edge before each. All a circle asks of an edge lies side by side in memory.
+    """
+    out = np.empty((edges.shape[0], 6))
     for e in range(edges.shape[0]):
         ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
         long = np.hypot(ux, uy)
         scale = 1.0 / long if long > 0.0 else 0.0
-        out[e, 0], out[e, 1], out[e, 2] = ux * scale, uy * scale, long
+        out[e, 0], out[e, 1] = edges[e, 0], edges[e, 1]
+        out[e, UX], out[e, UY], out[e, LONG] = ux * scale, uy * scale, long
+    for e in range(edges.shape[0]):
+        p = before[e]
+        turns_right = out[p, UX] * out[e, UY] - out[p, UY] * out[e, UX] < 0.0
+        out[e, BENT] = 1.0 if turns_right else 0.0
     return out
 
 
@@ -47,15 +56,15 @@ def edges_from(xy, start):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _turn(frame, before, e):  # type: ignore[no-untyped-def]
+def _turn(side, before, e):  # type: ignore[no-untyped-def]
     """Return by how much the outline turns left where an edge begins, radians."""
     p = before[e]
-    ux, uy, vx, vy = frame[p, 0], frame[p, 1], frame[e, 0], frame[e, 1]
+    ux, uy, vx, vy = side[p, UX], side[p, UY], side[e, UX], side[e, UY]
     return np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy)
 
 
 @kernel
-def samples(edges, before, frame, start, spacing):  # type: ignore[no-untyped-def]
+def samples(side, before, start, spacing):  # type: ignore[no-untyped-def]
     """Return points along outlines with the way each moves when the outline is moved in by one.
 
     Between two neighbours both change evenly, so the outline moved in is known everywhere.
@@ -63,12 +72,12 @@ def samples(edges, before, frame, start, spacing):  # type: ignore[no-untyped-de
     Returns point and way (n, 4), its kind, the edge after it (less than 0 within the fan of a reflex corner, whose
     edge it is then less one), where each ring's samples begin, and the first sample of each edge.
     """
-    count = edges.shape[0]
+    count = side.shape[0]
     turn = np.empty(count)
     size = 0
     for e in range(count):
-        turn[e] = _turn(frame, before, e)
-        size += 2 + int(frame[e, 2] / spacing)
+        turn[e] = _turn(side, before, e)
+        size += 2 + int(side[e, LONG] / spacing)
         if turn[e] < -FAN:
             size += 6 + int(-turn[e] / FAN)
     out = np.empty((size, 4))
@@ -79,9 +88,9 @@ def samples(edges, before, frame, start, spacing):  # type: ignore[no-untyped-de
     w = 0
     for r in range(start.shape[0] - 1):
         for e in range(start[r], start[r + 1]):
-            x, y = edges[e, 0], edges[e, 1]
-            nx, ny = -frame[e, 1], frame[e, 0]
-            px, py = -frame[before[e], 1], frame[before[e], 0]
+            x, y = side[e, 0], side[e, 1]
+            nx, ny = -side[e, UY], side[e, UX]
+            px, py = -side[before[e], UY], side[before[e], UX]
             if turn[e] >= -FAN:
                 whole = 1.0 + nx * px + ny * py
                 if whole > 1e-4:
@@ -93,10 +102,10 @@ def samples(edges, before, frame, start, spacing):  # type: ignore[no-untyped-de
             else:
                 w = _fan(out, kind, edge, w, e, x, y, px, py, turn[e])
             head[e] = max(w - 1, starts[r])
-            steps = int(frame[e, 2] / spacing) + 1
+            steps = int(side[e, LONG] / spacing) + 1
             for k in range(1, steps):
-                long = frame[e, 2] * k / steps
-                out[w, 0], out[w, 1] = x + frame[e, 0] * long, y + frame[e, 1] * long
+                long = side[e, LONG] * k / steps
+                out[w, 0], out[w, 1] = x + side[e, UX] * long, y + side[e, UY] * long
                 out[w, 2], out[w, 3] = nx, ny
                 kind[w] = MID
                 edge[w] = e
@@ -134,79 +143,71 @@ def _fan(out, kind, edge, w, e, x, y, px, py, turn):  # type: ignore[no-untyped-
 
 
 @kernel
-def _touch(edges, frame, reflex, e, x, y, wx, wy, square, least):  # type: ignore[no-untyped-def]
-    """Return the radius at which the growing circle touches an edge, or a corner it begins at, and which (1, 2)."""
-    best, what = least, 0
-    px, py = x - edges[e, 0], y - edges[e, 1]
-    ux, uy = frame[e, 0], frame[e, 1]
-    high = py * ux - px * uy
-    if high >= 0.0 and frame[e, 2] > 0.0:
-        slow = 1.0 - (wy * ux - wx * uy)
-        if slow > 1e-9 and high < best * slow:
-            radius = high / slow
-            foot = (px + radius * wx) * ux + (py + radius * wy) * uy
-            if -1e-9 <= foot <= frame[e, 2] + 1e-9:
-                best, what = radius, 1
-    if reflex[e]:
-        toward = wx * px + wy * py
-        if toward < 0.0:
-            away = px * px + py * py
-            more = square - 1.0
-            root = toward * toward - more * away
-            if root > TANGENT * toward * toward and away > 1e-12:
-                radius = away / (np.sqrt(root) - toward)
-                if radius < best:
-                    best, what = radius, 2
-    return best, what
-
-
-@kernel
-def ball(edges, frame, reflex, grid, x, y, wx, wy, own, other, guess, most):  # type: ignore[no-untyped-def]
+def ball(side, grid, x, y, wx, wy, own, other, guess, most):  # type: ignore[no-untyped-def]
     """Return the radius of the largest circle about (x, y) + radius · (wx, wy) that holds no outline, at most ``most``.
 
     Also which edge it touches, −1 for none, and whether (2) at the corner it begins at. ``own`` and ``other`` are
-    edges that it touches anyhow, ``guess`` an edge it may touch.
+    edges that it touches anyhow, ``guess`` an edge it may touch: it is looked at first, that few others need be. All in
+    one loop, for the calls of a kernel for each edge would take three times as long as what is done in it.
     """
-    square = wx * wx + wy * wy
+    more = wx * wx + wy * wy - 1.0
     best, found, at = most, -1, 0
-    if guess >= 0 and guess != own and guess != other:
-        radius, what = _touch(edges, frame, reflex, guess, x, y, wx, wy, square, best)
-        if what > 0:
-            best, found, at = radius, guess, what
     box, first, item = grid
     columns, rows = int(box[3]), int(box[4])
-    cx, cy = x + best * wx, y + best * wy
-    reach = best + 1e-6
-    # With a way longer than one the circles do not hold one another, but lie between the first and the last.
-    a = max(0, int(np.floor((min(x, cx - reach) - box[0]) / box[2])))
-    b = min(columns - 1, int((max(x, cx + reach) - box[0]) / box[2]))
-    c = max(0, int(np.floor((min(y, cy - reach) - box[1]) / box[2])))
-    d = min(rows - 1, int((max(y, cy + reach) - box[1]) / box[2]))
-    for gy in range(c, d + 1):
-        for gx in range(a, b + 1):
-            g = gy * columns + gx
-            for k in range(first[g], first[g + 1]):
-                e = item[k]
+    a = b = c = d = 0
+    for turn in range(2):
+        if turn == 0 and (guess < 0 or guess == own or guess == other):
+            continue
+        if turn == 1:
+            cx, cy = x + best * wx, y + best * wy
+            reach = best + 1e-6
+            # With a way longer than one the circles do not hold one another, but lie between the first and the last.
+            a = max(0, int(np.floor((min(x, cx - reach) - box[0]) / box[2])))
+            b = min(columns - 1, int((max(x, cx + reach) - box[0]) / box[2]))
+            c = max(0, int(np.floor((min(y, cy - reach) - box[1]) / box[2])))
+            d = min(rows - 1, int((max(y, cy + reach) - box[1]) / box[2]))
+        for gy in range(c, d + 1):
+            # The cells of a row follow each other, and so do their edges.
+            k, end = 0, 1
+            if turn == 1:
+                k, end = first[gy * columns + a], first[gy * columns + b + 1]
+            while k < end:
+                e = item[k] if turn == 1 else guess
+                k += 1
                 if e == own or e == other:
                     continue
-                radius, what = _touch(edges, frame, reflex, e, x, y, wx, wy, square, best)
-                if what > 0:
-                    best, found, at = radius, e, what
+                px, py = x - side[e, 0], y - side[e, 1]
+                ux, uy = side[e, UX], side[e, UY]
+                high = py * ux - px * uy
+                slow = 1.0 - (wy * ux - wx * uy)
+                if 0.0 <= high < best * slow and slow > 1e-9 and side[e, LONG] > 0.0:
+                    radius = high / slow
+                    foot = (px + radius * wx) * ux + (py + radius * wy) * uy
+                    if -1e-9 <= foot <= side[e, LONG] + 1e-9:
+                        best, found, at = radius, e, 1
+                toward = wx * px + wy * py
+                if side[e, BENT] > 0.0 and toward < 0.0:
+                    away = px * px + py * py
+                    root = toward * toward - more * away
+                    if root > TANGENT * toward * toward and away > 1e-12:
+                        radius = away / (np.sqrt(root) - toward)
+                        if radius < best:
+                            best, found, at = radius, e, 2
     return best, found, at
 
 
 @kernel
-def contact(edges, frame, e, at, cx, cy):  # type: ignore[no-untyped-def]
+def contact(side, e, at, cx, cy):  # type: ignore[no-untyped-def]
     """Return where a circle about (cx, cy) touches an edge or its corner."""
     if at == 2:
-        return edges[e, 0], edges[e, 1]
-    along = (cx - edges[e, 0]) * frame[e, 0] + (cy - edges[e, 1]) * frame[e, 1]
-    return edges[e, 0] + along * frame[e, 0], edges[e, 1] + along * frame[e, 1]
+        return side[e, 0], side[e, 1]
+    along = (cx - side[e, 0]) * side[e, UX] + (cy - side[e, 1]) * side[e, UY]
+    return side[e, 0] + along * side[e, UX], side[e, 1] + along * side[e, UY]
 
 
 @kernel
-def faces(edges, frame, e, at, cx, cy, radius, nx, ny):  # type: ignore[no-untyped-def]
+def faces(side, e, at, cx, cy, radius, nx, ny):  # type: ignore[no-untyped-def]
     """Return the cosine between a normal and that of what a circle touches."""
     if at == 2:
-        return (nx * (cx - edges[e, 0]) + ny * (cy - edges[e, 1])) / radius if radius > 0.0 else 1.0
-    return ny * frame[e, 0] - nx * frame[e, 1]
+        return (nx * (cx - side[e, 0]) + ny * (cy - side[e, 1])) / radius if radius > 0.0 else 1.0
+    return ny * side[e, UX] - nx * side[e, UY]

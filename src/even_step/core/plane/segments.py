@@ -163,6 +163,41 @@ def nearest_edge(edges, frame, first, item, x, y, reach):  # type: ignore[no-unt
 
 
 @kernel
+def kept_off(edges, grid, line, begin, end, more):  # type: ignore[no-untyped-def]
+    """Make the third column of points ``begin`` to ``end`` at most how far their nearest edge is, and ``more``.
+
+    Where the fourth is 0 or more it is known to be so. In one loop, for calls of a kernel for each point would take as
+    long as what is done in it.
+    """
+    frame, first, item = grid
+    columns = int(frame[3])
+    for i in range(begin, end):
+        x, y, reach = line[i, 0], line[i, 1], line[i, 2] - more
+        if line[i, 3] >= 0.0 or reach <= 0.0:
+            continue
+        a, b, c, d = _cells(frame, x - reach, y - reach, x + reach, y + reach)
+        if a >= b:
+            continue
+        best = reach * reach
+        for gy in range(c, d):
+            # The cells of a row follow each other, and so do their edges.
+            for k in range(first[gy * columns + a], first[gy * columns + b]):
+                e = item[k]
+                ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+                px, py = x - edges[e, 0], y - edges[e, 1]
+                along, long = px * ux + py * uy, ux * ux + uy * uy
+                if along >= long:
+                    px, py = px - ux, py - uy
+                elif along > 0.0:
+                    cross = px * uy - py * ux
+                    if cross * cross < best * long:
+                        best = cross * cross / long
+                    continue
+                best = min(best, px * px + py * py)
+        line[i, 2] = np.sqrt(best) + more
+
+
+@kernel
 def first_met(edges, frame, first, item, x, y, dx, dy, reach):  # type: ignore[no-untyped-def]
     """Return how far along a ray of unit direction the first edge is, and which (−1 for none in reach)."""
     best = reach

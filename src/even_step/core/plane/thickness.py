@@ -5,7 +5,21 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.balls import CONVEX, FACING, NEVER, REFLEX, ball, edges_from, faces, frames_of, samples
+from even_step.core.plane.balls import (
+    BENT,
+    CONVEX,
+    FACING,
+    LONG,
+    NEVER,
+    REFLEX,
+    UX,
+    UY,
+    ball,
+    edges_from,
+    faces,
+    samples,
+    sides_of,
+)
 from even_step.core.plane.segments import grid_of
 
 CELL = 1.0  # mm
@@ -13,14 +27,9 @@ CELL = 1.0  # mm
 
 @kernel
 def net_of(xy, start):  # type: ignore[no-untyped-def]
-    """Return the edges of closed rings, the edge before each, their frames, which begin at a reflex corner, a grid."""
+    """Return the edges of closed rings, the edge before each, what a circle asks of them, and a grid of them."""
     edges, before = edges_from(xy, start)
-    frame = frames_of(edges)
-    reflex = np.zeros(edges.shape[0], np.bool_)
-    for e in range(edges.shape[0]):
-        p = before[e]
-        reflex[e] = frame[p, 0] * frame[e, 1] - frame[p, 1] * frame[e, 0] < 0.0
-    return edges, before, frame, reflex, grid_of(edges, CELL)
+    return edges, before, sides_of(edges, before), grid_of(edges, CELL)
 
 
 @kernel
@@ -30,18 +39,18 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
     Samples are as ``samples`` gives them. Last come the sample that each circle touches on the other side, −1 for
     none that faces it, and the circle's centre.
     """
-    edges, before, frame, reflex, grid = net
-    at, kind, edge, starts, head = samples(edges, before, frame, start, spacing)
+    _, before, side, grid = net
+    at, kind, edge, starts, head = samples(side, before, start, spacing)
     count = at.shape[0]
     room, thick = np.empty(count), np.empty(count)
     sure = np.ones(count, np.bool_)
     mate = np.full(count, -1, np.int64)
     centre = np.empty((count, 2))
-    ring = np.empty(edges.shape[0], np.int64)
+    ring = np.empty(side.shape[0], np.int64)
     for r in range(start.shape[0] - 1):
         ring[start[r] : start[r + 1]] = r
-    after = np.empty(edges.shape[0], np.int64)
-    for e in range(edges.shape[0]):
+    after = np.empty(side.shape[0], np.int64)
+    for e in range(side.shape[0]):
         after[before[e]] = e
     guess = -1
     for i in range(count):
@@ -54,13 +63,13 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
         if kind[i] == REFLEX:
             long = np.hypot(wx, wy)
             wx, wy = wx / long, wy / long
-        radius, guess, what = ball(edges, frame, reflex, grid, at[i, 0], at[i, 1], wx, wy, e, other, guess, most / 2.0)
+        radius, guess, what = ball(side, grid, at[i, 0], at[i, 1], wx, wy, e, other, guess, most / 2.0)
         centre[i, 0], centre[i, 1] = at[i, 0] + radius * wx, at[i, 1] + radius * wy
         room[i] = radius / long
         thick[i] = 2.0 * radius
         if kind[i] == CONVEX:
-            room[i] = min(room[i], _beside(frame, before, after, reflex, e))
-            ax, ay, bx, by = -frame[e, 1], frame[e, 0], -frame[other, 1], frame[other, 0]
+            room[i] = min(room[i], _beside(side, before, after, e))
+            ax, ay, bx, by = -side[e, UY], side[e, UX], -side[other, UY], side[other, UX]
             if ax * bx + ay * by < FACING:
                 thick[i] = 0.0
                 continue
@@ -69,19 +78,18 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
         cx, cy = centre[i, 0], centre[i, 1]
         if kind[i] == CONVEX:
             cos = min(
-                faces(edges, frame, guess, what, cx, cy, radius, ax, ay),
-                faces(edges, frame, guess, what, cx, cy, radius, bx, by),
+                faces(side, guess, what, cx, cy, radius, ax, ay),
+                faces(side, guess, what, cx, cy, radius, bx, by),
             )
         else:
-            cos = faces(edges, frame, guess, what, cx, cy, radius, wx, wy)
+            cos = faces(side, guess, what, cx, cy, radius, wx, wy)
         sure[i] = cos < FACING
         if sure[i]:
             on = 0.0
             if what == 1:
-                on = ((cx - edges[guess, 0]) * frame[guess, 0] + (cy - edges[guess, 1]) * frame[guess, 1]) / frame[
-                    guess, 2
-                ]
-            k = head[guess] + int(on * (int(frame[guess, 2] / spacing) + 1) + 0.5)
+                on = (cx - side[guess, 0]) * side[guess, UX] + (cy - side[guess, 1]) * side[guess, UY]
+                on /= side[guess, LONG]
+            k = head[guess] + int(on * (int(side[guess, LONG] / spacing) + 1) + 0.5)
             r = ring[guess]
             mate[i] = k if k < starts[r + 1] else starts[r]
     for r in range(start.shape[0] - 1):
@@ -90,20 +98,20 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _beside(frame, before, after, reflex, e):  # type: ignore[no-untyped-def]
+def _beside(side, before, after, e):  # type: ignore[no-untyped-def]
     """Return how far a corner's sides may be moved in until one of them ends at a reflex corner."""
     p = before[e]
     half = np.tan(
         0.5
         * np.arctan2(
-            frame[p, 0] * frame[e, 1] - frame[p, 1] * frame[e, 0], frame[p, 0] * frame[e, 0] + frame[p, 1] * frame[e, 1]
+            side[p, UX] * side[e, UY] - side[p, UY] * side[e, UX], side[p, UX] * side[e, UX] + side[p, UY] * side[e, UY]
         )
     )
     least = NEVER
-    if reflex[p] and half > 0.0:
-        least = min(least, frame[p, 2] / half)
-    if reflex[after[e]] and half > 0.0:
-        least = min(least, frame[e, 2] / half)
+    if side[p, BENT] > 0.0 and half > 0.0:
+        least = min(least, side[p, LONG] / half)
+    if side[after[e], BENT] > 0.0 and half > 0.0:
+        least = min(least, side[e, LONG] / half)
     return least
 
 

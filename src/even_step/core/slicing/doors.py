@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.balls import FACING, ball, contact, faces
+from even_step.core.plane.balls import FACING, UX, UY, ball, contact, faces
 
 SEARCH = 8  # steps to a door
 EXACT = 0.001  # mm of thickness
@@ -24,6 +24,7 @@ SPOT = 0.6  # mm, doors so near each other and without another side are none
 def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untyped-def]
     """Find where between two samples the thickness is just so, and write point, way, touch and centre there."""
     thick, sure = samples[3], samples[4]
+    near = net[1:]
     a, b = 0.0, 1.0
     high_a, high_b = thick[i] - limit, thick[j] - limit
     level = -1.0  # of a corner: there it is no thinner
@@ -34,14 +35,15 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
     found = False
     known = most
     most = min(most, limit + MORE)
-    look = np.empty(8)
+    look = np.empty(9)
+    look[8] = -1.0
     for turn in range(SEARCH):
         even = level >= 0.0 or turn % 3 == 2
         share = (a + b) / 2.0 if even else a + (b - a) * high_a / (high_a - high_b)
-        wide, facing = _across(net, samples, i, j, share, deep, most, look)
+        wide, facing = _across(near, samples[0], samples[1][i], i, j, share, deep, most, look)
         if facing or wide > level:
             found = True
-            row[:8] = look
+            row[:8] = look[:8]
         else:
             wide = level
         off = wide - limit
@@ -53,8 +55,8 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
             b, high_b = share, off
     if not found:
         share = 0.0 if sure[i] and not sure[j] else 1.0 if sure[j] and not sure[i] else 0.5
-        _across(net, samples, i, j, share, deep, most, look)
-        row[:8] = look
+        _across(near, samples[0], samples[1][i], i, j, share, deep, most, look)
+        row[:8] = look[:8]
         k = i if share == 0.0 else j
         cx, cy = samples[5][k, 0], samples[5][k, 1]
         if share != 0.5 and thick[k] < known and np.hypot(cx - look[6], cy - look[7]) > APART:
@@ -63,29 +65,32 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
 
 
 @kernel
-def _across(net, samples, i, j, share, deep, most, look):  # type: ignore[no-untyped-def]
-    """Look across from between two samples: returns thickness, and whether walls face each other."""
-    edges, before, frame, reflex, grid = net
-    at, edge = samples[0], samples[1]
+def _across(net, at, edge, i, j, share, deep, most, look):  # type: ignore[no-untyped-def]
+    """Look across from between two samples: returns thickness, and whether walls face each other.
+
+    ``look`` gets point, way, touch, centre, and the edge that is touched, which the next one may touch too.
+    """
+    before, side, grid = net
     for c in range(4):
         look[c] = at[i, c] + (at[j, c] - at[i, c]) * share
-    if edge[i] >= 0:
-        e, other = edge[i], -1
-        nx, ny = -frame[e, 1], frame[e, 0]
+    if edge >= 0:
+        e, other = edge, -1
+        nx, ny = -side[e, UY], side[e, UX]
         fx, fy = look[0] + deep * (look[2] - nx), look[1] + deep * (look[3] - ny)
     else:
-        e = -1 - edge[i]
+        e = -1 - edge
         other = before[e]
         long = np.hypot(look[2], look[3])
         nx, ny = look[2] / long, look[3] / long
         fx, fy = look[0], look[1]
-    radius, found, what = ball(edges, frame, reflex, grid, fx, fy, nx, ny, e, other, -1, most / 2.0)
+    radius, found, what = ball(side, grid, fx, fy, nx, ny, e, other, int(look[8]), most / 2.0)
+    look[8] = found
     look[6], look[7] = fx + radius * nx, fy + radius * ny
     if found < 0:
         look[4], look[5] = look[0], look[1]
         return 2.0 * radius, True
-    look[4], look[5] = contact(edges, frame, found, what, look[6], look[7])
-    return 2.0 * radius, faces(edges, frame, found, what, look[6], look[7], radius, nx, ny) < FACING
+    look[4], look[5] = contact(side, found, what, look[6], look[7])
+    return 2.0 * radius, faces(side, found, what, look[6], look[7], radius, nx, ny) < FACING
 
 
 @kernel

@@ -27,33 +27,30 @@ def parted_by_hold(xy, start, width, asked, near, begin):  # type: ignore[no-unt
     at a change twice), widths, starts, tenths that are held (10 for all), and the number of the line each came from.
     """
     count = start.shape[0] - 1
-    room = 0
-    for p in range(count):
-        for i in range(start[p], start[p + 1] - 1):
-            room += 2 + (_places(xy, i) if asked[p] else 0)
-        room += 2
-    points, wide = np.empty((2 * room, 2)), np.empty(2 * room)
+    places = _places(xy, start, asked)
+    room = 2 * count + 2 * int(places.sum()) + 1
+    points, wide = np.empty((room, 2)), np.empty(room)
     starts = np.zeros(room + 1, np.int64)
     tenths, origin = np.empty(room, np.uint8), np.empty(room, np.int64)
+    tenth, step = np.empty(room, np.uint8), np.empty(room)
     w, n = 0, 0
     for p in range(count):
         a, b = start[p], start[p + 1]
         total = 0
         for i in range(a, b - 1):
-            total += _places(xy, i)
-        tenth = np.full(total, ALL_HELD, np.uint8)
+            tenth[total : total + places[i]] = ALL_HELD
+            total += places[i]
         if asked[p]:
-            _look(xy, a, b, width, near, begin, tenth)
-            _smooth(xy, a, b, tenth)
+            _look(xy, a, b, width, places, near, begin, tenth, step)
+            _smooth(tenth[:total], step)
         k = 0
         points[w, 0], points[w, 1], wide[w] = xy[a, 0], xy[a, 1], width[a]
         w += 1
         for i in range(a, b - 1):
-            places = _places(xy, i)
-            for m in range(places):
+            for m in range(places[i]):
                 if k > 0 and tenth[k] != tenth[k - 1]:
-                    x = xy[i, 0] + (xy[i + 1, 0] - xy[i, 0]) * m / places
-                    y = xy[i, 1] + (xy[i + 1, 1] - xy[i, 1]) * m / places
+                    x = xy[i, 0] + (xy[i + 1, 0] - xy[i, 0]) * m / places[i]
+                    y = xy[i, 1] + (xy[i + 1, 1] - xy[i, 1]) * m / places[i]
                     if m > 0:  # else the line ends at a point of its own
                         points[w, 0], points[w, 1], wide[w] = x, y, width[i]
                         w += 1
@@ -72,28 +69,72 @@ def parted_by_hold(xy, start, width, asked, near, begin):  # type: ignore[no-unt
 
 
 @kernel
-def _places(xy, i):  # type: ignore[no-untyped-def]
-    """Return at how many places the way from a point to the next is looked at."""
-    return max(1, int(np.ceil(np.hypot(xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1]) / STEP)))
+def _places(xy, start, asked):  # type: ignore[no-untyped-def]
+    """Return at how many places the way from each point to the next is looked at, 0 after the last of a line."""
+    out = np.zeros(xy.shape[0], np.int64)
+    for p in range(start.shape[0] - 1):
+        for i in range(start[p], start[p + 1] - 1):
+            out[i] = 1
+            if asked[p]:
+                dx, dy = xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1]
+                square = dx * dx + dy * dy
+                if square > STEP * STEP:
+                    out[i] = int(np.ceil(np.sqrt(square) / STEP))
+    return out
 
 
 @kernel
-def _look(xy, a, b, width, near, begin, tenth):  # type: ignore[no-untyped-def]
-    """Find what share of a line's width is held at each place."""
-    edges = near[0]
+def _look(xy, a, b, width, places, near, begin, tenth, step):  # type: ignore[no-untyped-def]
+    """Find what share of a line's width is held at each place, and how long each is.
+
+    The share comes from how deep within the region the middle of the line lies.
+
+    In one loop, for calls of a kernel for each place would take longer than what is done in it.
+    """
+    edges, frame, first, item = near
+    x0, y0, cell, columns, rows = frame[0], frame[1], frame[2], int(frame[3]), int(frame[4])
     known, inside = False, False
     k = 0
     for i in range(a, b - 1):
-        places = _places(xy, i)
-        for m in range(places):
-            share = (m + 0.5) / places
+        long = np.sqrt((xy[i + 1, 0] - xy[i, 0]) ** 2 + (xy[i + 1, 1] - xy[i, 1]) ** 2) / max(places[i], 1)
+        # Farther than from one place to the next, so that no edge is passed unseen.
+        reach = width[i] / 2 + STEP
+        for m in range(places[i]):
+            step[k] = long
+            share = (m + 0.5) / places[i]
             x = xy[i, 0] + (xy[i + 1, 0] - xy[i, 0]) * share
             y = xy[i, 1] + (xy[i + 1, 1] - xy[i, 1]) * share
-            # Farther than from one place to the next, so that no edge is passed unseen.
-            deep = _deep(near, x, y, width[i] / 2 + STEP)
-            if np.isfinite(deep):
-                known, inside = True, deep > 0.0
-                held = min(max(0.5 + deep / width[i], 0.0), 1.0)
+            best, its_cross, its_square = reach * reach, 0.0, 0.0
+            low_x = max(0, int(np.floor((x - reach - x0) / cell)))
+            high_x = min(columns - 1, int(np.floor((x + reach - x0) / cell)))
+            low_y = max(0, int(np.floor((y - reach - y0) / cell)))
+            high_y = min(rows - 1, int(np.floor((y + reach - y0) / cell)))
+            for gy in range(low_y, high_y + 1):
+                if high_x < low_x:
+                    break
+                # The cells of a row follow each other, and so do their edges.
+                for q in range(first[gy * columns + low_x], first[gy * columns + high_x + 1]):
+                    e = item[q]
+                    ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+                    square = ux * ux + uy * uy
+                    px, py = x - edges[e, 0], y - edges[e, 1]
+                    cross, along = ux * py - uy * px, px * ux + py * uy
+                    # Its line is farther than the nearest edge, or it has no length.
+                    if cross * cross >= (best + 1e-9) * square:
+                        continue
+                    if 0.0 < along < square:
+                        away = cross * cross / square
+                    else:
+                        px, py = px - (ux if along > 0.0 else 0.0), py - (uy if along > 0.0 else 0.0)
+                        away = px * px + py * py
+                    if away >= best + 1e-9:
+                        continue
+                    # At a corner both edges are as near; the one that is seen less aslant knows the side.
+                    if away < best - 1e-9 or cross * cross * its_square > its_cross * its_cross * square:
+                        best, its_cross, its_square = min(best, away), cross, square
+            if its_square > 0.0:
+                known, inside = True, its_cross > 0.0
+                held = min(max(0.5 + (1.0 if inside else -1.0) * np.sqrt(best) / width[i], 0.0), 1.0)
             else:
                 if not known:
                     known, inside = True, _is_within(edges, x, y)
@@ -101,33 +142,6 @@ def _look(xy, a, b, width, near, begin, tenth):  # type: ignore[no-untyped-def]
             if held < begin:
                 tenth[k] = min(ALL_HELD - 1, int(held * 10.0 + 0.5))
             k += 1
-
-
-@kernel
-def _deep(near, x, y, reach):  # type: ignore[no-untyped-def]
-    """Return how deep within the region a point lies, below 0 outside; infinite where no edge is within ``reach``."""
-    edges, frame, first, item = near
-    cell, columns, rows = frame[2], int(frame[3]), int(frame[4])
-    best, side, off = reach * reach, np.inf, -1.0
-    low_x, high_x = int(np.floor((x - reach - frame[0]) / cell)), int(np.floor((x + reach - frame[0]) / cell))
-    low_y, high_y = int(np.floor((y - reach - frame[1]) / cell)), int(np.floor((y + reach - frame[1]) / cell))
-    for gy in range(max(0, low_y), min(rows - 1, high_y) + 1):
-        for gx in range(max(0, low_x), min(columns - 1, high_x) + 1):
-            for q in range(first[gy * columns + gx], first[gy * columns + gx + 1]):
-                e = item[q]
-                ux, uy = edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
-                long = ux * ux + uy * uy
-                if long == 0.0:
-                    continue
-                px, py = x - edges[e, 0], y - edges[e, 1]
-                share = min(max((px * ux + py * uy) / long, 0.0), 1.0)
-                away = (px - share * ux) ** 2 + (py - share * uy) ** 2
-                cross = (ux * py - uy * px) / np.sqrt(long)
-                # At a corner both edges are as near; the one that is seen less aslant knows the side.
-                if away < best - 1e-9 or (away < best + 1e-9 and abs(cross) > off):
-                    best, off = min(best, away), abs(cross)
-                    side = np.sqrt(away) if cross > 0.0 else -np.sqrt(away)
-    return side
 
 
 @kernel
@@ -141,17 +155,9 @@ def _is_within(edges, x, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _smooth(xy, a, b, tenth):  # type: ignore[no-untyped-def]
+def _smooth(tenth, long):  # type: ignore[no-untyped-def]
     """Lay stretches that are too short like the one before; the first like the one after."""
     count = tenth.shape[0]
-    long = np.empty(count)
-    k = 0
-    for i in range(a, b - 1):
-        places = _places(xy, i)
-        step = np.hypot(xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1]) / places
-        for _ in range(places):
-            long[k] = step
-            k += 1
     k = 0
     while k < count:
         end, length = k, 0.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.segments import nearest_edge
+from even_step.core.plane.segments import kept_off
 from even_step.core.slicing.doors import BEFORE, MARK, RING
 from even_step.core.slicing.tracks import run_length
 
@@ -14,8 +14,9 @@ FATTER = 0.9  # times as large as the circle at a line's end: a circle that the 
 ON = 0.05  # mm
 SHORT = 0.1  # mm
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
-LONG = 0.1  # mm, nor are they farther apart: between them a wall may come nearer
+LONG = 0.1  # mm, nor are they farther apart unless both are between the same edges: a wall may come nearer
 MOST_PIECES = 8
+SAME = 1e-6  # mm
 BACK = 1.0  # half widths: so far from a door a single line ends, for the line that turns there is wide itself
 GAP = 0.7  # mm, with the thickness: where one middle lies farther from the last the place is no simple one
 
@@ -72,7 +73,7 @@ def _leaves(seq, n, pos, mate, leaf):  # type: ignore[no-untyped-def]
     before = first
     crossed = False
     for step in range(1, n + 1):
-        k = (first + step) % n
+        k = first + step if first + step < n else first + step - n
         if seq[k] < 0:
             crossed = True
             if found == 2:
@@ -84,8 +85,12 @@ def _leaves(seq, n, pos, mate, leaf):  # type: ignore[no-untyped-def]
             continue
         if not crossed:
             there, back = pos[mate[seq[before]]], pos[mate[seq[k]]]
-            turned = (back - k) % n > (there - before) % n + n // 3
-            blunt = (k - before) % n > 1 and abs(there - k) < 2 and abs(back - before) < 2
+            # How far it is round the place, without the slow remainder.
+            ahead = back - k if back >= k else back - k + n
+            was = there - before if there >= before else there - before + n
+            gap = k - before if k >= before else k - before + n
+            turned = ahead > was + n // 3
+            blunt = gap > 1 and abs(there - k) < 2 and abs(back - before) < 2
             if turned or blunt:
                 if found == 2:
                     return 3
@@ -99,7 +104,7 @@ def _leaves(seq, n, pos, mate, leaf):  # type: ignore[no-untyped-def]
 @kernel
 def _fat_end(seq, n, leaf, balls, pos, out, w, least):  # type: ignore[no-untyped-def]
     """Write the middle of the largest circle in a blunt end if it is larger than ``least``; returns whether."""
-    thick, sure, mate, centre = balls
+    thick, sure, mate, centre = balls[0], balls[1], balls[2], balls[3]
     k = leaf
     best = -1
     while True:
@@ -111,7 +116,7 @@ def _fat_end(seq, n, leaf, balls, pos, out, w, least):  # type: ignore[no-untype
             best = i
     if best < 0 or 0.5 * thick[best] < least:
         return False
-    out[w, 0], out[w, 1], out[w, 2] = centre[best, 0], centre[best, 1], 0.5 * thick[best]
+    out[w, 0], out[w, 1], out[w, 2], out[w, 3] = centre[best, 0], centre[best, 1], 0.5 * thick[best], -1.0
     return True
 
 
@@ -120,25 +125,32 @@ def _go_on(out, before, at, to):  # type: ignore[no-untyped-def]
     """Write a point a little beyond a blunt end's middle, lest two lines that it has room for begin nowhere."""
     dx, dy = out[at, 0] - out[before, 0], out[at, 1] - out[before, 1]
     long = max(np.hypot(dx, dy), 1e-9)
-    out[to, 0], out[to, 1], out[to, 2] = out[at, 0] + dx / long * ON, out[at, 1] + dy / long * ON, out[at, 2]
+    out[to, 0], out[to, 1] = out[at, 0] + dx / long * ON, out[at, 1] + dy / long * ON
+    out[to, 2], out[to, 3] = out[at, 2], -1.0
 
 
 @kernel
 def _doorstep(doors, d, out, w):  # type: ignore[no-untyped-def]
-    out[w, 0], out[w, 1], out[w, 2] = doors[d, 6], doors[d, 7], -1.0
+    out[w, 0], out[w, 1], out[w, 2], out[w, 3] = doors[d, 6], doors[d, 7], -1.0, -1.0
 
 
 @kernel
 def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-untyped-def]
-    """Write the middles met from one end to the other; returns the first point, the end and the longest step."""
-    thick, mate, centre = balls[0], balls[2], balls[3]
+    """Write the middles met from one end to the other; returns the first point, the end and the longest step.
+
+    The fourth column says which two edges a circle touches; −1 where those, or how large it is, are not known.
+    """
+    thick, mate, centre, edge, at = balls[0], balls[2], balls[3], balls[4], balls[5]
     first = w + 1
     w += 2
     for step in range(1, n + 1):
-        k = (begin + step) % n
+        k = begin + step if begin + step < n else begin + step - n
         i = seq[k]
         if i >= 0 and mate[i] >= 0 and pos[mate[i]] >= 0:
-            out[w, 0], out[w, 1], out[w, 2] = centre[i, 0], centre[i, 1], 0.5 * thick[i]
+            out[w, 0], out[w, 1], out[w, 2], out[w, 3] = centre[i, 0], centre[i, 1], 0.5 * thick[i], -1.0
+            wide = np.hypot(centre[i, 0] - at[i, 0], centre[i, 1] - at[i, 1])
+            if edge[i] >= 0 and edge[mate[i]] >= 0 and abs(wide - out[w, 2]) < SAME:
+                out[w, 3] = float(edge[i]) * edge.shape[0] + edge[mate[i]]
             w += 1
         if k == end:
             break
@@ -166,12 +178,18 @@ def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-unt
 @kernel
 def _finish(out, first, w, net, deep, widest):  # type: ignore[no-untyped-def]
     """Give doors the room they have, and make radii those of what is left, no more than the room at each point."""
-    edges, grid = net[0], net[4]
-    box, cells, item = grid
     for k in range(first, w):
-        reach = out[k, 2] if out[k, 2] >= 0.0 else widest
-        room = nearest_edge(edges, box, cells, item, out[k, 0], out[k, 1], reach)
-        out[k, 2] = max(0.0, min(reach, room + BESIDE) - deep)
+        if out[k, 2] < 0.0:
+            out[k, 2] = widest
+    _within(out, first, w, net, deep)
+
+
+@kernel
+def _within(out, first, w, net, deep):  # type: ignore[no-untyped-def]
+    """Make radii those of what is left of the room at each point."""
+    kept_off(net[0], net[3], out, first, w, BESIDE)
+    for k in range(first, w):
+        out[k, 2] = max(0.0, out[k, 2] - deep)
 
 
 @kernel
@@ -179,7 +197,7 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     """Write the middle line of a narrow place with two ends; returns how many points there are, −1 if it has others.
 
     ``seq`` holds its samples as ``members`` gives them, ``pos`` where in it each sample is, −1 for others; ``balls``
-    are the circles at samples: diameters, whether those are sure, samples across, centres.
+    are the circles at samples: diameters, whether those are sure, samples across, centres, edges, samples.
     """
     n = seq.shape[0]
     leaf = np.empty(2, np.int64)
@@ -199,7 +217,7 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     )
     size = end - begin
     for k in range(size):
-        for m in range(3):
+        for m in range(4):
             out[w + k, m] = out[begin + k, m]
     free[0], free[1] = seq[a] >= 0, seq[b] >= 0
     _finish(out, w, w + size, net, deep, 0.5 * widest)
@@ -208,24 +226,28 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
 
 @kernel
 def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
-    """Part the steps of a line that are long, or over which the thickness changes much; returns its end."""
-    edges, grid = net[0], net[4]
-    box, cells, item = grid
+    """Part the steps of a line from wall to wall, or over which the thickness changes much; returns its end."""
     was = out[first:last].copy()
+    was[:, 2] += deep
     w = first
     for k in range(was.shape[0]):
-        pieces = 1
+        pieces, same = 1, False
         if k > 0:
-            long = np.hypot(was[k, 0] - was[k - 1, 0], was[k, 1] - was[k - 1, 1])
-            pieces = max(int(2.0 * abs(was[k, 2] - was[k - 1, 2]) / STEP), int(long / LONG))
+            pieces = int(2.0 * abs(was[k, 2] - was[k - 1, 2]) / STEP)
+            same = was[k, 3] >= 0.0 and was[k, 3] == was[k - 1, 3]
+            if not same:
+                long = np.hypot(was[k, 0] - was[k - 1, 0], was[k, 1] - was[k - 1, 1])
+                pieces = max(pieces, int(long / LONG))
             pieces = min(MOST_PIECES, 1 + pieces)
         for i in range(1, pieces + 1):
             for m in range(3):
                 out[w, m] = was[k, m] if i == pieces else was[k - 1, m] + (was[k, m] - was[k - 1, m]) * i / pieces
-            if i < pieces:
-                room = nearest_edge(edges, box, cells, item, out[w, 0], out[w, 1], out[w, 2] + deep)
-                out[w, 2] = max(0.0, min(out[w, 2], room + BESIDE - deep))
+            out[w, 3] = was[k, 3] if i == pieces or same else -1.0
             w += 1
+    if w > last:
+        _within(out, first, w, net, deep)
+    else:
+        out[first:last, 2] -= deep
     return w
 
 
@@ -252,6 +274,7 @@ def _shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
             if step > left:
                 for m in range(2):
                     out[a, m] += (out[b, m] - out[a, m]) * left / step
+                out[a, 3] = -1.0
                 break
             left -= step
             if side == 0:
@@ -293,8 +316,8 @@ def middle_of_two(seq, split, pos, balls, net, deep, widest, out, w):  # type: i
         return -1
     if kept == 0:
         out[w : w + length] = spare
-    for c in range(3):
-        out[w + length, c] = out[w, c]
+    out[w + length] = out[w]
     length += 1
+    out[w : w + length, 3] = -1.0
     _finish(out, w, w + length, net, deep, 0.5 * widest)
     return w + length

@@ -110,9 +110,9 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
     seq, begin, pos, loop = _loops(door, to, starts, origin, at)
     other = _faced(seq, begin, loop, mate)
     kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
-    balls = (thick, samples[4], mate, samples[5])
+    balls = (thick, samples[4], mate, samples[5], samples[1], at)
     count = kept.shape[0]
-    lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 3))
+    lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 4))
     line_start = np.zeros(count + 1, np.int64)
     line_of = np.empty(count, np.int64)
     free = np.zeros((count, 2), np.bool_)
