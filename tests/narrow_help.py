@@ -42,11 +42,13 @@ def drawn(made, less=0.0):
     ]
 
 
-def shares(plan, made):
-    """What is void, lies twice (in plastic), and lies outside, as shares of the plan."""
+def shares(plan, made, near=None):
+    """What is void, lies twice (in plastic), and lies outside, as shares of the plan; or of what of it is near."""
+    near = plan.buffer(1) if near is None else near
     whole = shapely.union_all(drawn(made))
-    void = plan.difference(shapely.union_all([whole, made.inner[0].buffer(ON_EDGE), made.lost[0].buffer(0.05)])).area
-    plastic = drawn(made, ROUNDING)
+    void = plan.difference(shapely.union_all([whole, made.inner[0].buffer(ON_EDGE), made.lost[0].buffer(0.05)]))
+    plastic = [one.intersection(near) for one in drawn(made, ROUNDING)]
     twice = sum(one.area for one in plastic) - shapely.union_all(plastic).area
-    outside = whole.difference(plan.buffer(ON_EDGE)).area
-    return void / plan.area, twice / plan.area, outside / plan.area
+    outside = whole.difference(plan.buffer(ON_EDGE)).intersection(near).area
+    area = plan.intersection(near).area
+    return void.intersection(near).area / area, twice / area, outside / area

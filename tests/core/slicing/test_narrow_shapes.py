@@ -79,19 +79,35 @@ def test_a_wedge_of_any_angle_is_full_to_its_tip(angle, blunt):
 @pytest.mark.parametrize("arms", [3, 4, 5, 6])
 @pytest.mark.parametrize("wide", [0.6, 0.95, 1.3])
 def test_where_walls_meet_there_is_neither_gap_nor_lump(arms, wide):
-    checked(junction(arms, wide), void=0.013, twice=0.035)
+    checked(junction(arms, wide))
 
 
-@pytest.mark.parametrize(
-    "plan", [star(5, 3, 9), star(8, 4, 8), oval(12, 6, 0.5), oval(12, 4, 1.1)], ids=["star", "cog", "thin", "oval"]
-)
-def test_stars_and_ovals_are_full(plan):
-    checked(plan, void=0.015, twice=0.032)
+@pytest.mark.parametrize("wide", np.arange(0.45, 1.25, 0.05).round(2))
+@pytest.mark.parametrize("arms", [2, 3, 4])
+def test_right_where_ribs_meet_next_to_nothing_lies_twice(arms, wide):
+    """Within 1.5 mm of the middle; two arms are a rib that stands on another one."""
+    plan = junction(arms, wide)
+    if arms == 2:
+        plan = shapely.union_all([plan, shapely.box(-wide / 2, 0, wide / 2, 8)])
+    near = shapely.Point(0, 0).buffer(1.5)
+    void, twice, _ = shares(plan, laid(shapely.set_precision(plan, 0.001)), near)
+    assert void < 0.025
+    assert twice < 0.06
+
+
+@pytest.mark.parametrize("plan", [star(5, 3, 9), star(8, 4, 8)], ids=["star", "cog"])
+def test_stars_are_full(plan):
+    checked(plan)
+
+
+@pytest.mark.parametrize("plan", [oval(12, 6, 0.5), oval(12, 4, 1.1)], ids=["thin", "oval"])
+def test_ovals_are_full_but_for_their_tips(plan):
+    checked(plan, void=0.0125)
 
 
 @pytest.mark.parametrize("wide", [0.5, 0.8, 1.2, 1.9, 2.6])
 def test_rough_edges_make_no_gaps(wide):
-    checked(noisy(wide, 3), void=0.02, twice=0.03)
+    checked(noisy(wide, 3), void=0.01 if wide > 0.5 else 0.015)
 
 
 @pytest.mark.parametrize("gap", [0.001, 0.01, 0.05, 0.2])

@@ -8,6 +8,8 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.segments import first_met, grid_at
 
 STUB = 0.05  # mm, what is about as long as wide gets a line so long
+BACK = 1.25  # times as far as the walls of a fork are, a line ends short of one that runs through
+SHORT = 0.1  # mm, less of a line is not left
 AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
 
 
@@ -27,6 +29,7 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep): 
     of = np.empty(lines + parts, np.int64)
     free = np.zeros((lines + parts, 2), np.bool_)
     long = np.zeros(parts)
+    passed = _passed(way, start, node.shape[0])
     w = 0
     for k in range(lines):
         a, b = start[k], start[k + 1]
@@ -34,19 +37,25 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep): 
             xy[w + i - a, 0], xy[w + i - a, 1] = node[way[i], 0], node[way[i], 1]
             radius[w + i - a] = far[way[i]]
         count = b - a
-        if door[way[b - 1]]:
-            count = _straight(xy[w : w + count], radius[w : w + count])
-        if door[way[a]]:
-            _turn(xy[w : w + count], radius[w : w + count])
-            count = _straight(xy[w : w + count], radius[w : w + count])
-            _turn(xy[w : w + count], radius[w : w + count])
+        for side in range(2):
+            last = way[b - 1] if side == 0 else way[a]
+            if side == 1:
+                _turn(xy[w : w + count], radius[w : w + count])
+            if door[last]:
+                count = _straight(xy[w : w + count], radius[w : w + count])
+            elif passed[last]:
+                count = _short_of(xy[w : w + count], radius[w : w + count], BACK * far[last])
+            if side == 1:
+                _turn(xy[w : w + count], radius[w : w + count])
         of[k] = part[way[a]]
         free[k, 0] = end[way[a]] and not door[way[a]]
         free[k, 1] = end[way[b - 1]] and not door[way[b - 1]]
         _to_end(xy[w : w + count], radius[w : w + count], free[k], grid_at(grids, slot[of[k]]), deep)
-        for i in range(w + 1, w + count):
-            long[of[k]] += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
-        w += count
+        long[of[k]] += _length(xy[w : w + count])
+        # From fork to fork within the circle about one of them there are others' lines.
+        inner = not (end[way[a]] or door[way[a]] or end[way[b - 1]] or door[way[b - 1]])
+        if not inner or _length(xy[w : w + count]) > max(far[way[a]], far[way[b - 1]]):
+            w += count
         starts[k + 1] = w
     stubs = _stubs(node, far, part, begin, parts)
     last = lines
@@ -69,7 +78,7 @@ def _without_short(xy, radius, starts, of, free, count, lines, long):  # type: i
     n = 0
     for k in range(count):
         a, b = starts[k], starts[k + 1]
-        if k < lines and long[of[k]] < STUB:
+        if a == b or (k < lines and long[of[k]] < STUB):
             continue
         for i in range(a, b):
             xy[w], radius[w] = xy[i], radius[i]
@@ -78,6 +87,45 @@ def _without_short(xy, radius, starts, of, free, count, lines, long):  # type: i
         n += 1
         starts[n] = w
     return xy[:w].copy(), radius[:w].copy(), starts[: n + 1].copy(), of[:n].copy(), free[:n].copy()
+
+
+@kernel
+def _passed(way, start, count):  # type: ignore[no-untyped-def]
+    """Tell through which nodes a line runs."""
+    out = np.zeros(count, np.bool_)
+    for k in range(start.shape[0] - 1):
+        for i in range(start[k] + 1, start[k + 1] - 1):
+            out[way[i]] = True
+    return out
+
+
+@kernel
+def _length(xy):  # type: ignore[no-untyped-def]
+    long = 0.0
+    for i in range(1, xy.shape[0]):
+        long += np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
+    return long
+
+
+@kernel
+def _short_of(xy, radius, by):  # type: ignore[no-untyped-def]
+    """Take so much off the end of a line, but leave a short one; returns how many points are left.
+
+    There another line runs through, and covers half of its width.
+    """
+    count = xy.shape[0]
+    left = min(by, _length(xy) - SHORT)
+    while left > 0.0 and count > 2:
+        a, b = count - 1, count - 2
+        step = np.hypot(xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1])
+        if step > left:
+            for c in range(2):
+                xy[a, c] += (xy[b, c] - xy[a, c]) * left / step
+            radius[a] += (radius[b] - radius[a]) * left / step
+            break
+        left -= step
+        count -= 1
+    return count
 
 
 @kernel

@@ -7,12 +7,14 @@ import numpy as np
 from even_step.core.kernels import kernel
 from even_step.core.plane.balls import NEVER
 from even_step.core.plane.trace import ring_area
-from even_step.core.slicing.doors import MARK, by_ring, doors, inward, upper_doors
+from even_step.core.slicing.doors import MARK, SAME, by_ring, doors, inward, upper_doors
 from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
 from even_step.core.slicing.tracks import tracks
 
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 HARDLY = 0.1  # mm
+MEETING = 2.0  # times as thick as two lines need: as large a spot is where walls of one line meet
+SPOT = 1.3  # times the square of its thickness: the area of no more than a spot
 TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the line's rounding
 
 
@@ -96,6 +98,57 @@ def _drop_small(xy, start, other, seq, begin, door, to, thick, high):  # type: i
 
 
 @kernel
+def _areas_at_doors(xy, start, seq, begin, count):  # type: ignore[no-untyped-def]
+    """Return for each door how large the place is whose outline it ends, mm²."""
+    out = np.zeros(count)
+    for k in range(start.shape[0] - 1):
+        area = abs(ring_area(xy, start[k], start[k + 1]))
+        for i in seq[begin[k] : begin[k + 1]]:
+            if i < 0:
+                out[-1 - i] = area
+    return out
+
+
+@kernel
+def _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):  # type: ignore[no-untyped-def]
+    """Take spots for thinner than ``high`` that no closed line has room in: where thin places meet, or hardly bulge.
+
+    ``beyond`` is how large the thin place at each door is. Returns whether there are any.
+    """
+    starts, thick = samples[2], samples[3]
+    upper, on = upper_doors(door, to, np.zeros(door.shape[0], np.bool_))
+    if upper.shape[0] == 0:
+        return False
+    number = np.flatnonzero(np.abs(door[:, MARK]) == 2.0)
+    xy, start, of, origin, broken = tracks(samples, kind, room, polygon, upper, on, high, NEVER, deep, 0.0, 0.0)
+    of_ring = by_ring(upper, starts.shape[0] - 1)
+    seq = np.empty(thick.shape[0] + upper.shape[0] + 1, np.int64)
+    least = high - 2.0 * deep
+    found = False
+    for k in range(of.shape[0]):
+        if origin[k] < 0 or broken[of[k]]:
+            continue
+        own = seq[: members(upper, on, starts, of_ring, origin[k], seq)]
+        most = 0.0
+        for i in own:
+            if i >= 0:
+                most = max(most, thick[i] - 2.0 * deep)
+        if abs(ring_area(xy, start[k], start[k + 1])) > SPOT * most * most:
+            continue
+        arms = 0
+        for i in own:
+            if i < 0:
+                d = number[-1 - i]
+                arms += max(beyond[d], beyond[to[d]]) > most * most
+        if most < (MEETING * least if arms > 2 else least + HARDLY):
+            found = True
+            for i in own:
+                if i >= 0:
+                    thick[i] = high - SAME
+    return found
+
+
+@kernel
 def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
     """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
 
@@ -105,9 +158,13 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
     is too small counts as thick from here on.
     """
     at, starts, thick = samples[0], samples[2], samples[3]
-    door, to = doors(net, samples, polygon, low, high, deep, most)
-    xy, start, of, origin, broken = tracks(samples, kind, room, polygon, door, to, low, high, deep, 0.0, 0.0)
-    seq, begin, pos, loop = _loops(door, to, starts, origin, at)
+    for turn in range(2):
+        door, to = doors(net, samples, polygon, low, high, deep, most)
+        xy, start, of, origin, broken = tracks(samples, kind, room, polygon, door, to, low, high, deep, 0.0, 0.0)
+        seq, begin, pos, loop = _loops(door, to, starts, origin, at)
+        beyond = _areas_at_doors(xy, start, seq, begin, door.shape[0])
+        if turn == 1 or not _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):
+            break
     other = _faced(seq, begin, loop, mate)
     kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
     balls = (thick, samples[4], mate, samples[5], samples[1], at)

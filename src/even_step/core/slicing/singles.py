@@ -15,6 +15,7 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
+SPOT = 1.5  # times as wide as one line
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.004  # and those that are exact
@@ -81,6 +82,7 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                 long += np.hypot(xy[last, 0] - xy[last - 1, 0], xy[last, 1] - xy[last - 1, 1])
             if last > first and long >= SHORTEST:
                 free_first, free_last = free[p, 0] and first == begin, free[p, 1] and last == end - 1
+                _no_spots(xy, thick, first, last, pair)
                 a = first
                 while a < last:
                     double = thick[a] > pair
@@ -112,6 +114,24 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
             first = last + 1
     size = starts[made]
     return out[:size].copy(), wide[:size].copy(), starts[: made + 1].copy(), origin[:made].copy()
+
+
+@kernel
+def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
+    """Take a place that is wider than one line, but no longer than wide, for as wide as one: two would be two dots."""
+    a = first
+    while a <= last:
+        if thick[a] <= pair:
+            a += 1
+            continue
+        b, long, most = a, 0.0, thick[a]
+        while b < last and thick[b + 1] > pair:
+            b += 1
+            long += np.hypot(xy[b, 0] - xy[b - 1, 0], xy[b, 1] - xy[b - 1, 1])
+            most = max(most, thick[b])
+        if (a > first or b < last) and long < most and most < SPOT * pair:
+            thick[a : b + 1] = pair
+        a = b + 1
 
 
 @kernel
