@@ -11,7 +11,7 @@ from even_step.core.section import layer_voids
 from even_step.core.slicing.footprint import footprint, share_ground
 from even_step.core.toolpath import lines as lines_module
 from even_step.core.toolpath.lines import STRAY, coarse_lines, lines_of, parted
-from even_step.core.toolpath.roles import BOTTOM, HIDDEN, OUTER_WALL, TOP
+from even_step.core.toolpath.roles import BOTTOM, HIDDEN, OUTER_WALL, SUPPORT, TOP
 from tests.conftest import mended
 from tests.shapes import ball, box
 
@@ -76,6 +76,20 @@ def test_voids_of_a_layer_add_up_to_the_ledgers(sliced):
     ledger = done.report["ledger"]["layers"][4]["void_mm2"]
     assert ledger > 1.0
     assert area == pytest.approx(ledger, rel=0.1)
+
+
+def test_voids_beside_supports_are_counted_once(sliced):
+    thin = box(20, 0.2, 2)
+    gate = np.concatenate((thin, box(10, 10, 10, (0, 20, 0)), box(30, 10, 2, (10, 20, 10))))
+    done = sliced(gate, {"skirt.loops": 0, "supports.kind": "grid"})
+    assert (done.sliced.toolpath.role == SUPPORT).any()
+    rings = layer_voids(done.sliced, 4)
+    thin_ones = [
+        rings.xy[a:b]
+        for a, b in pairwise(rings.start)
+        if np.ptp(rings.xy[a:b, 1]) < 0.5 and np.ptp(rings.xy[a:b, 0]) > 15
+    ]
+    assert len(thin_ones) == 1
 
 
 def test_a_full_layer_has_hardly_a_void(sliced):

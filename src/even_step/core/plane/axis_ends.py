@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.segments import first_met, grid_at
+from even_step.core.plane.segments import first_met, grid_at, nearest_edge
 
 STUB = 0.05  # mm, what is about as long as wide gets a line so long
 BACK = 1.25  # times as far as the walls of a fork are, a line ends short of one that runs through
-SHORT = 0.1  # mm, less of a line is not left
+WITHIN = 1.7  # times a circle's radius: what lies in there is filled by a stub
+AS_FAR = 0.95
 AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
 
 
@@ -60,6 +61,9 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep): 
     stubs = _stubs(node, far, part, begin, parts)
     last = lines
     for p in range(parts):
+        if stubs[p, 5] > 0.0:
+            long[p] = 0.0
+            _lengthen(stubs[p], grid_at(grids, slot[p]), deep)
         if long[p] < STUB and stubs[p, 4] > 0.0:
             for side in range(2):
                 xy[w, 0], xy[w, 1], radius[w] = stubs[p, 2 * side], stubs[p, 2 * side + 1], stubs[p, 4]
@@ -109,12 +113,12 @@ def _length(xy):  # type: ignore[no-untyped-def]
 
 @kernel
 def _short_of(xy, radius, by):  # type: ignore[no-untyped-def]
-    """Take so much off the end of a line, but leave a short one; returns how many points are left.
+    """Take so much off the end of a line that is long enough; returns how many points are left.
 
-    There another line runs through, and covers half of its width.
+    There another line runs through, and covers half of its width. A short one only leads into a corner.
     """
     count = xy.shape[0]
-    left = min(by, _length(xy) - SHORT)
+    left = by if _length(xy) > 2.0 * by else 0.0
     while left > 0.0 and count > 2:
         a, b = count - 1, count - 2
         step = np.hypot(xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1])
@@ -202,12 +206,32 @@ def _to_end(xy, far, free, grid, deep):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _lengthen(stub, grid, deep):  # type: ignore[no-untyped-def]
+    """Lead a stub on both ways as far as the walls beside stay as far as they are."""
+    edges, frame, first, item = grid
+    dx, dy = (stub[2] - stub[0]) / STUB, (stub[3] - stub[1]) / STUB
+    x, y, radius = 0.5 * (stub[0] + stub[2]), 0.5 * (stub[1] + stub[3]), stub[4]
+    for side in range(2):
+        way = -1.0 if side == 0 else 1.0
+        ahead, _ = first_met(edges, frame, first, item, x, y, way * dx, way * dy, 2.0 * radius + deep)
+        on = max(ahead - deep - radius, 0.5 * STUB)
+        while on > 0.5 * STUB:
+            ex, ey = x + way * dx * on, y + way * dy * on
+            if nearest_edge(edges, frame, first, item, ex, ey, radius + deep) > AS_FAR * radius + deep:
+                break
+            on = max(0.5 * STUB, 0.7 * on)
+        stub[2 * side], stub[2 * side + 1] = x + way * dx * on, y + way * dy * on
+
+
+@kernel
 def _stubs(node, far, part, begin, parts):  # type: ignore[no-untyped-def]
     """Return for each part a short line through its widest place, the long way of its nodes: x, y, x, y, radius.
 
-    The radius is 0 where no two nodes are joined.
+    The radius is 0 where no two nodes are joined; the last column is 1 where all of the part is hardly more than the
+    circle there.
     """
-    out = np.zeros((parts, 5))
+    out = np.zeros((parts, 6))
+    round_ = np.ones(parts, np.bool_)
     count, sums = np.zeros(parts), np.zeros((parts, 5))
     widest = np.full(parts, -1, np.int64)
     joined = np.zeros(parts, np.bool_)
@@ -222,6 +246,9 @@ def _stubs(node, far, part, begin, parts):  # type: ignore[no-untyped-def]
     for i in range(node.shape[0]):
         p = part[i]
         x, y = node[i, 0] - sums[p, 0] / count[p], node[i, 1] - sums[p, 1] / count[p]
+        k = widest[p]
+        away = np.hypot(node[i, 0] - node[k, 0], node[i, 1] - node[k, 1])
+        round_[p] &= away + far[i] < WITHIN * far[k]
         sums[p, 2] += x * x
         sums[p, 3] += y * y
         sums[p, 4] += x * y
@@ -231,4 +258,5 @@ def _stubs(node, far, part, begin, parts):  # type: ignore[no-untyped-def]
             x, y = node[widest[p], 0], node[widest[p], 1]
             dx, dy = 0.5 * STUB * np.cos(angle), 0.5 * STUB * np.sin(angle)
             out[p, 0], out[p, 1], out[p, 2], out[p, 3], out[p, 4] = x - dx, y - dy, x + dx, y + dy, far[widest[p]]
+            out[p, 5] = 1.0 if round_[p] else 0.0
     return out

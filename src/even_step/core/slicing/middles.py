@@ -13,6 +13,7 @@ BESIDE = 0.005  # mm, by which a line may be wider than the wall beside it is ne
 FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
 ON = 0.05  # mm
 SHORT = 0.1  # mm
+LEAST_LONG = 0.04  # mm, less is no line: all circles of a disc lie on a spot
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
 LONG = 0.1  # mm, nor are they farther apart unless both are between the same edges: a wall may come nearer
 MOST_PIECES = 8
@@ -216,6 +217,11 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
         out, begin, end, back if _upper(doors, seq[a]) else 0.0, back if _upper(doors, seq[b]) else 0.0
     )
     size = end - begin
+    long = 0.0
+    for k in range(begin + 1, end):
+        long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
+    if long < LEAST_LONG:
+        return -1
     for k in range(size):
         for m in range(4):
             out[w + k, m] = out[begin + k, m]

@@ -15,7 +15,7 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
-SPOT = 1.5  # times as wide as one line
+SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.004  # and those that are exact
@@ -129,7 +129,8 @@ def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
             b += 1
             long += np.hypot(xy[b, 0] - xy[b - 1, 0], xy[b, 1] - xy[b - 1, 1])
             most = max(most, thick[b])
-        if (a > first or b < last) and long < most and most < SPOT * pair:
+        limit = SPOT if a > first and b < last else END_SPOT if a > first or b < last else 0.0
+        if long < most < limit * pair:
             thick[a : b + 1] = pair
         a = b + 1
 
