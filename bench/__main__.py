@@ -197,6 +197,8 @@ def main() -> int:
     parser.add_argument("--write", action="store_true", help="keep the table in docs/performance.md")
     parser.add_argument("shapes", nargs="*", help="only these, and neither demo nor growth")
     chosen = parser.parse_args()
+    if chosen.write and chosen.shapes:
+        parser.error("the page holds all shapes: leave out --write, or the names")
     floor = yardstick()
     with tempfile.TemporaryDirectory(prefix="even-step-") as name:
         folder = Path(name)
