@@ -112,6 +112,7 @@ def test_hatching_and_the_ledger():
             ledger._measure,
             shape.xy,
             shape.start,
+            shape.xy,
             np.zeros(1, np.int64),
             fast[0],
             fast[1],
@@ -119,9 +120,6 @@ def test_hatching_and_the_ledger():
             width * 0.9,
             np.ones(len(width)),
             0.3,
-            8000,
-            0.05,
-            0.25,
         )[:2]
     )
 
@@ -131,7 +129,7 @@ def test_timing():
     to = random.random((40, 3)) * 20
     feed, gain, e = np.full(40, 3000.0), np.full(40, 1000.0), random.random(40)
     limits = np.array([200.0, 200, 10, 50]), np.array([2000.0, 2000, 200, 4000])
-    _, _, copies = both(moves._durations, np.zeros(3), to, e, feed, gain, *limits, 0.02, np.zeros(40))
+    _, _, copies = both(moves.take_time, np.zeros(3), to, e, feed, gain, *limits, 0.02, np.zeros(40))
     same(copies[0][-1], copies[1][-1])
     assert copies[0][-1].min() > 0
 

@@ -122,6 +122,17 @@ def test_a_figure_of_eight_keeps_the_lobe_that_runs_left():
     assert shape.area == pytest.approx(25)
 
 
+def test_a_ring_that_passes_its_first_point_again_stays_one_ring():
+    eight = shapely.Polygon([(0, 0), (2, -1), (2, 1), (0, 0), (-2, 1), (-2, -1)])
+    with_hole = shapely.box(0, 0, 9, 9).difference(shapely.box(1, 1, 2, 2))
+    rings = region.rings(np.array([with_hole, eight, shapely.MultiPolygon(), shapely.box(0, 0, 1, 1)], object))
+    assert np.diff(rings.start).tolist() == [4, 4, 6, 4]
+    assert rings.item.tolist() == [0, 0, 1, 3]
+    assert rings.polygon.tolist() == [0, 0, 1, 2]
+    plain = region.rings(np.array([with_hole, shapely.box(0, 0, 1, 1)], object))
+    assert (plain.xy == np.concatenate((rings.xy[:8], rings.xy[14:]))).all()
+
+
 def test_empty_regions_stand_every_operation():
     none, some = region.nothing(1), regions(SQUARE)
     assert region.intersection(none, some)[0].is_empty

@@ -5,6 +5,8 @@ Estimate and writer both read what this makes, so they see the same moves.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -40,37 +42,18 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
     -----
     E is rounded to its grain with the error carried on, so that a layer's sum is exact to one grain.
     """
-    first, last = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
-    points = int(toolpath.start[last] - toolpath.start[first]) if last > first else 0
-    room = points + 7 * (last - first) + 4 + int(toolpath.via_start[last] - toolpath.via_start[first])
-    if settings.wipe > 0:
-        room += points + (last - first)  # each line may be run over once more
-    kind = np.empty(room, np.uint8)
-    to = np.empty((room, 3))
-    rest = np.empty((3, room))
-    path = np.empty(room, np.int64)
-    changes = speeds.changes
-    start = _start(toolpath, first, settings.highest)
-    count = _expand(
-        toolpath.xy,
-        toolpath.start,
-        toolpath.retract,
-        speeds.lift,
-        changes,
-        toolpath.via,
-        toolpath.via_start,
-        first,
-        last,
-        float(toolpath.top[layer]),
-        float(toolpath.courses.clear[layer]),
-        float(toolpath.top.max()),
-        start,
-        first == 0,
-        last == len(toolpath.role),
-        speeds.feed,
-        speeds.acceleration,
-        speeds.area,
-        pace,
+    how = expanding(toolpath, speeds, settings)
+    kind, to, rest, path = moves_room(how, layer)
+    start, count = expanded(how, layer, pace, kind, to, rest, path)
+    return Moves(start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count])
+
+
+def expanding(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings) -> tuple[Any, ...]:
+    """Return all that moves are made from, as kernels take it: the toolpath, speeds, and how to travel."""
+    laid = toolpath.xy, toolpath.start, toolpath.layer, toolpath.retract, toolpath.via, toolpath.via_start
+    levels = toolpath.top, toolpath.courses.clear
+    fast = speeds.lift, speeds.changes, speeds.feed, speeds.acceleration, speeds.area
+    limits = (
         settings.least_speed * 60.0,
         settings.filament_area,
         np.floor(settings.travel_speed * 60.0),
@@ -80,25 +63,75 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
         np.floor(settings.retract_speed * 60.0),
         settings.highest,
         settings.wipe,
+    )
+    return laid, levels, fast, tuple(float(limit) for limit in limits)
+
+
+@kernel
+def moves_room(how, layer):  # type: ignore[no-untyped-def]
+    """Return arrays with room for the moves of a layer: kinds, ends, (E, feed, acceleration), paths."""
+    (_, start, of_layer, _, _, via_start), _, _, limits = how
+    first, last = of_layer[layer], of_layer[layer + 1]
+    points = start[last] - start[first]
+    room = points + 7 * (last - first) + 4 + via_start[last] - via_start[first]
+    if limits[8] > 0.0:
+        room += points + last - first  # each line may be run over once more
+    return np.empty(room, np.uint8), np.empty((room, 3)), np.empty((3, room)), np.empty(room, np.int64)
+
+
+@kernel
+def expanded(how, layer, pace, kind, to, rest, path):  # type: ignore[no-untyped-def]
+    """Put down the moves of a layer; returns where the nozzle is before, and how many moves there are.
+
+    Before the very first path it is over its point already, clear of the bed.
+    """
+    (xy, start, of_layer, retract, via, via_start), (tops, clear), fast, limits = how
+    lift, changes, feed, acceleration, area = fast
+    slowest, filament, travel_feed, travel_gain, pull, change_pull, pull_feed, highest, wipe = limits
+    first, last = of_layer[layer], of_layer[layer + 1]
+    before = np.searchsorted(of_layer, max(first - 1, 0), side="right") - 1
+    at = np.zeros(3)
+    point = start[first] - 1 if first > 0 else 0
+    if xy.shape[0] > 0:
+        at[0], at[1] = xy[point, 0], xy[point, 1]
+    at[2] = tops[min(before, tops.shape[0] - 1)]
+    if first == 0:
+        at[2] = min(at[2] + CLEAR, highest)
+    count = _expand(
+        xy,
+        start,
+        retract,
+        lift,
+        changes,
+        via,
+        via_start,
+        first,
+        last,
+        tops[layer],
+        clear[layer],
+        tops.max(),
+        at,
+        first == 0,
+        last == start.shape[0] - 1,
+        feed,
+        acceleration,
+        area,
+        pace,
+        slowest,
+        filament,
+        travel_feed,
+        travel_gain,
+        pull,
+        change_pull,
+        pull_feed,
+        highest,
+        wipe,
         kind,
         to,
         rest,
         path,
     )
-    return Moves(start, kind[:count], to[:count], rest[0, :count], rest[1, :count], rest[2, :count], path[:count])
-
-
-def _start(toolpath: Toolpath, first: int, highest: float) -> NDArray[np.float64]:
-    """Return where the nozzle is before a layer's first path.
-
-    Before the very first it is over its point already, clear of the bed.
-    """
-    before = max(first - 1, 0)
-    layer = int(np.searchsorted(toolpath.layer, before, side="right")) - 1
-    point = toolpath.start[first] - 1 if first else 0
-    at = toolpath.xy[point] if len(toolpath.xy) else np.zeros(2)
-    height = float(toolpath.top[min(layer, toolpath.layers - 1)])
-    return np.array([at[0], at[1], height if first else min(height + CLEAR, highest)])
+    return at, count
 
 
 @kernel

@@ -69,7 +69,7 @@ def durations(moves: Moves, limits: Limits) -> NDArray[np.float64]:
     and acceleration keep to every axis' limit. Moves of filament alone begin and end at rest.
     """
     out = np.zeros(len(moves.kind))
-    _durations(
+    take_time(
         moves.start,
         moves.to,
         moves.e,
@@ -84,7 +84,8 @@ def durations(moves: Moves, limits: Limits) -> NDArray[np.float64]:
 
 
 @kernel
-def _durations(start, to, e, feed, asked, top_speed, top_acceleration, junction, out):  # type: ignore[no-untyped-def]
+def take_time(start, to, e, feed, asked, top_speed, top_acceleration, junction, out):  # type: ignore[no-untyped-def]
+    """Put down how long each move takes, as ``durations`` says."""
     count = to.shape[0]
     length = np.empty(count)
     nominal = np.empty(count)

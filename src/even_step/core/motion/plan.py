@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.job.model import Heating
-from even_step.core.motion.expand import layer_moves, moves_alike
-from even_step.core.motion.moves import EXTRUDE, Limits, Moves, durations
+from even_step.core.kernels import kernel
+from even_step.core.motion.expand import expanded, expanding, layer_moves, moves_alike, moves_room
+from even_step.core.motion.moves import EXTRUDE, Limits, durations, take_time
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings, PathSpeeds, path_speeds
 from even_step.core.toolpath.courses import SUPPORTS, Courses
@@ -73,10 +74,11 @@ def plan_motion(
     alike = moves_alike(toolpath, settings)
     own = alike == np.arange(toolpath.layers)
 
+    how, bounds = expanding(toolpath, speeds, settings), (limits.speed, limits.acceleration, limits.junction)
+
     def plan(first: int, last: int) -> None:
-        for layer in (first + np.flatnonzero(own[first:last])).tolist():
-            moves = layer_moves(toolpath, speeds, settings, layer, 1.0)
-            note(layer, 1.0, moves, durations(moves, limits))
+        some = first + np.flatnonzero(own[first:last])
+        layer_time[some] = _timed(how, bounds, some, pace, path_time, way_time, settings.change_time)
 
     def slow(first: int, last: int) -> None:
         for layer in (first + np.flatnonzero(slowed[first:last])).tolist():
@@ -84,17 +86,9 @@ def plan_motion(
             changing = float((speeds.changes[a:b] > 0).sum()) * settings.change_time  # whatever the pace
             took = float(layer_time[layer]) - changing
             asked = _Slowing(float(wanted[layer]) - changing, took, float(path_time[a:b].sum()))
-            note(layer, *_paced(toolpath, speeds, settings, limits, layer, asked))
-
-    def note(layer: int, at_pace: float, moves: Moves, took: NDArray[np.float64]) -> None:
-        pace[layer], layer_time[layer] = at_pace, took.sum()
-        laying = moves.kind == EXTRUDE
-        a, b = int(toolpath.layer[layer]), int(toolpath.layer[layer + 1])
-        path_time[a:b] = np.bincount(moves.path[laying] - a, took[laying], b - a)
-        way_time[a:b] = np.bincount(moves.path[~laying] - a, took[~laying], b - a)
-        changed = (speeds.changes[a:b] > 0) * settings.change_time
-        way_time[a:b] += changed
-        layer_time[layer] += changed.sum()
+            pace[layer] = _pace(toolpath, speeds, settings, limits, layer, asked)
+        some = first + np.flatnonzero(slowed[first:last])
+        layer_time[some] = _timed(how, bounds, some, pace, path_time, way_time, settings.change_time)
 
     def repeat(layers: NDArray[np.int64]) -> None:
         for layer in layers:
@@ -147,9 +141,9 @@ class _Slowing(NamedTuple):
     laying: float
 
 
-def _paced(
+def _pace(
     toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings, limits: Limits, layer: int, asked: _Slowing
-) -> tuple[float, Moves, NDArray[np.float64]]:
+) -> float:
     """Find the pace at which a layer takes the time wanted, or the slowest allowed."""
     pace, laying, before = 1.0, asked.laying, asked.took
     for _ in range(SLOWING_TRIES):
@@ -160,7 +154,34 @@ def _paced(
         if total <= before + 1e-9 or asked.wanted - total <= 0.01 * asked.wanted or pace <= 1e-3:
             break
         before = total
-    return pace, moves, took
+    return pace
+
+
+@kernel
+def _timed(how, limits, layers, pace, path_time, way_time, change_time):  # type: ignore[no-untyped-def]
+    """Return how long some layers take at their pace, s; puts down how long each of their paths and the ways take."""
+    of_layer, changes = how[0][2], how[2][1]
+    speed, acceleration, junction = limits
+    out = np.zeros(layers.shape[0])
+    for n in range(layers.shape[0]):
+        layer = layers[n]
+        kind, to, rest, path = moves_room(how, layer)
+        start, count = expanded(how, layer, pace[layer], kind, to, rest, path)
+        took = np.zeros(count)
+        take_time(
+            start, to[:count], rest[0, :count], rest[1, :count], rest[2, :count], speed, acceleration, junction, took
+        )
+        for p in range(of_layer[layer], of_layer[layer + 1]):
+            path_time[p] = 0.0
+            way_time[p] = change_time if changes[p] > 0 else 0.0
+            out[n] += way_time[p]
+        for m in range(count):
+            out[n] += took[m]
+            if kind[m] == EXTRUDE:
+                path_time[path[m]] += took[m]
+            else:
+                way_time[path[m]] += took[m]
+    return out
 
 
 def time_by_role(toolpath: Toolpath, plan: MotionPlan) -> dict[str, float]:

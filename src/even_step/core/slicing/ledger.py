@@ -18,6 +18,7 @@ from even_step.core.catalogue import bridges, foot, travel
 from even_step.core.kernels import kernel
 from even_step.core.plane import region
 from even_step.core.plane.bead import line_section, strand_section
+from even_step.core.plane.ragged import starts_of
 from even_step.core.plane.stretches import (
     across,
     across_disc,
@@ -102,43 +103,38 @@ def ledger(
     keys = np.stack((blocks.content, outlines.which, covers.which, high, first_flow), axis=1)
     unique, seen, place = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     one = blocks.which[seen]
-    shapes = region.rings(np.stack((outlines.outline[unique[:, 1]], covers.open[unique[:, 2]]), axis=1).ravel())
-    of_item = shapes.starts_by_item(2 * len(unique))
+    rings, rooms = outlines.rings, region.rings(covers.open)
+    of_room = rooms.starts_by_item(len(covers.open))
+    at, room = unique[:, 1], unique[:, 2]
+    shapes = np.stack((outlines.of_outline[at], outlines.of_outline[at + 1], of_room[room], of_room[room + 1]), axis=1)
     paths = blocks.paths
     spans = np.stack((blocks.block[one], blocks.block[one + 1]), axis=1)
-
-    def measure(first: int, last: int) -> NDArray[np.float64]:
-        out = np.zeros((last - first, len(COLUMNS) + 2))
-        for i in range(first, last):
-            a, m, b = (int(of_item[2 * i + j]) for j in range(3))
-            p, q = int(spans[i, 0]), int(spans[i, 1])
-            height = unique[i, 3] / 1e6
-            width = paths.width[p:q].astype(np.float64)
-            own = np.where(paths.height[p:q] > 0, paths.height[p:q], height).astype(np.float64)
-            role = paths.role[p:q]
-            bridge, flow = role == BRIDGE, flows[unique[i, 4]][role]
-            section = line_section(bridge, width, own, strand, flow)
-            # A strand hangs below its layer: beside its neighbour it fills no more than its own width.
-            beside = np.where(bridge, np.minimum(section / own, over_air.bore), section / own)
-            out[i - first] = _measure(
-                shapes.xy,
-                shapes.start[a : m + 1],
-                shapes.start[m : b + 1],
-                paths.xy,
-                paths.start[p : q + 1],
-                width,
-                beside,
-                section / height,
-                (i * 0.618034) % 1.0,
-                BUDGET,
-                FINEST,
-                COARSEST,
-            )
-        return out
-
     over_air = settings[BRIDGE]
     strand = strand_section(over_air.bore, over_air.bridge_flow)
-    flows = [np.array([one.flow_of(first=first) for one in settings]) for first in (False, True)]
+    flows = np.array([[one.flow_of(first=first) for one in settings] for first in (False, True)])
+
+    def measure(first: int, last: int) -> NDArray[np.float64]:
+        count = spans[first:last, 1] - spans[first:last, 0]
+        begin = starts_of(count)
+        place = np.repeat(spans[first:last, 0] - begin[:-1], count) + np.arange(int(begin[-1]))
+        of_layer = np.repeat(unique[first:last], count, axis=0)
+        width, role = paths.width[place].astype(np.float64), paths.role[place]
+        height = of_layer[:, 3] / 1e6
+        own = np.where(paths.height[place] > 0, paths.height[place], height).astype(np.float64)
+        bridge = role == BRIDGE
+        section = line_section(bridge, width, own, strand, flows[of_layer[:, 4], role])
+        # A strand hangs below its layer: beside its neighbour it fills no more than its own width.
+        beside = np.where(bridge, np.minimum(section / own, over_air.bore), section / own)
+        return np.asarray(
+            _measured(
+                (rings.xy, rings.start, rooms.xy, rooms.start),
+                shapes[first:last],
+                (paths.xy, paths.start, begin, width, beside, section / height),
+                spans[first:last, 0],
+                first,
+            )
+        )
+
     points = paths.start[spans[:, 1]] - paths.start[spans[:, 0]]
     done = crew.each(measure, runs_of(points, most=100_000))
     measured = (np.concatenate(done) if done else np.zeros((0, len(COLUMNS) + 2)))[place.ravel()]
@@ -215,7 +211,34 @@ def _covered_twice(xy, start, width, low, pitch, rows):  # type: ignore[no-untyp
 
 
 @kernel
-def _measure(shape_xy, outline, room, xy, start, width, fills, plastic, phase, budget, finest, coarsest):  # type: ignore[no-untyped-def]
+def _measured(rings, shapes, lines, first_path, number):  # type: ignore[no-untyped-def]
+    """Measure some layers, of which the first has a number; as ``_measure`` does, (n, 7).
+
+    ``shapes`` (n, 4) says which rings are each layer's outline and its room; ``first_path`` (n,) where its paths begin.
+    ``lines`` are points and starts of all paths, where the widths of each layer's begin, and widths.
+    """
+    ring_xy, ring_start, room_xy, room_start = rings
+    xy, start, begin, width, fills, plastic = lines
+    out = np.empty((shapes.shape[0], 7))
+    for i in range(shapes.shape[0]):
+        a, b, p = begin[i], begin[i + 1], first_path[i]
+        out[i] = _measure(
+            ring_xy,
+            ring_start[shapes[i, 0] : shapes[i, 1] + 1],
+            room_xy,
+            room_start[shapes[i, 2] : shapes[i, 3] + 1],
+            xy,
+            start[p : p + b - a + 1],
+            width[a:b],
+            fills[a:b],
+            plastic[a:b],
+            ((number + i) * 0.618034) % 1.0,
+        )
+    return out
+
+
+@kernel
+def _measure(shape_xy, outline, room_xy, room, xy, start, width, fills, plastic, phase):  # type: ignore[no-untyped-def]
     """Return region, plastic, void, overlap and outside of one layer, mm², and the middle of its widest void.
 
     ``width`` is how wide lines are drawn, ``fills`` how wide they fill on average, ``plastic`` what they hold for each
@@ -238,13 +261,13 @@ def _measure(shape_xy, outline, room, xy, start, width, fills, plastic, phase, b
                 work += abs(xy[i + 1, 1] - xy[i, 1]) + width[p]
     if not high > low:
         return out
-    pitch = min(max(work / budget, finest), coarsest)
+    pitch = min(max(work / BUDGET, FINEST), COARSEST)
     low += pitch * (0.05 + 0.9 * phase)
     rows = np.int64(np.ceil((high - low) / pitch))
     if rows < 1:
         return out
     inside, inside_at = ring_stretches(shape_xy, outline, low, pitch, rows)
-    open_, open_at = ring_stretches(shape_xy, room, low, pitch, rows)
+    open_, open_at = ring_stretches(room_xy, room, low, pitch, rows)
     drawn, drawn_at, drawn_end = _drawn_rows(xy, start, width, low, pitch, rows)
     twice = _covered_twice(xy, start, fills, low, pitch, rows)
     for k in range(rows):

@@ -153,9 +153,9 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
     """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
 
     Returns middle lines of the places that do not fork (points with how far the outline is, where each begins, its
-    polygon, whether its ends are ends of the place), the outlines of the others (points, where each begins, its
-    polygon, and the doors in them), the polygons that must go another way, and the doors to where it is thicker. What
-    is too small counts as thick from here on.
+    polygon, whether its ends are ends of the place), the outlines of the others as ``closed_lines`` does, the doors in
+    them, the doors to where it is thicker, and the polygons that must go another way. What is too small counts as thick
+    from here on.
     """
     at, starts, thick = samples[0], samples[2], samples[3]
     for turn in range(2):
@@ -196,19 +196,14 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
             line_start[n] = w
         else:
             left[k] = True
-    rings, ring_start, ring_of = _chosen(xy, start, of, left)
-    open_ = _openings(seq, begin, left, door, to, deep)
+    upper, on = upper_doors(door, to, gone)
     return (
-        lines[: line_start[n]].copy(),
-        line_start[: n + 1].copy(),
-        line_of[:n].copy(),
-        free[:n].copy(),
-        rings,
-        ring_start,
-        ring_of,
-        open_,
+        (lines[: line_start[n]].copy(), line_start[: n + 1].copy(), line_of[:n].copy(), free[:n].copy()),
+        _chosen(xy, start, of, left),
+        _openings(seq, begin, left, door, to, deep),
+        upper,
+        on,
         broken,
-        *upper_doors(door, to, gone),
     )
 
 
@@ -230,8 +225,8 @@ def _openings(seq, begin, which, door, to, deep):  # type: ignore[no-untyped-def
 
 @kernel
 def _chosen(xy, start, of, which):  # type: ignore[no-untyped-def]
-    """Return some rings: points, where each begins, and its polygon."""
-    out = np.empty((xy.shape[0], 2))
+    """Return some rings: points with shifts of none, where each begins, and its polygon."""
+    out = np.zeros((xy.shape[0], 3))
     begin = np.zeros(of.shape[0] + 1, np.int64)
     owner = np.empty(of.shape[0], np.int64)
     n = 0
@@ -251,7 +246,7 @@ def _chosen(xy, start, of, which):  # type: ignore[no-untyped-def]
 def slim_places(net, samples, kind, room, polygon, least, high, deep, most):  # type: ignore[no-untyped-def]
     """Return the outlines of what is thinner than ``high`` where more than a corner's tip is thinner than ``least``.
 
-    As ``closed_lines`` does: points, shifts of none, where rings begin, their polygons.
+    As ``closed_lines`` does: points with shifts of none, where rings begin, their polygons.
     """
     door, to = doors(net, samples, polygon, 0.0, least, deep, most)
     xy, start, of, _, _ = tracks(samples, kind, room, polygon, door, to, 0.0, least, deep, 0.0, 0.0)
@@ -259,17 +254,18 @@ def slim_places(net, samples, kind, room, polygon, least, high, deep, most):  # 
     for k in range(of.shape[0]):
         slim = slim or abs(ring_area(xy, start[k], start[k + 1])) >= TIP_AREA
     if not slim:
-        return xy[:0, :2].copy(), xy[:0, 2].copy(), start[:1], of[:0]
+        return xy[:0].copy(), start[:1].copy(), of[:0].copy()
     door, to = doors(net, samples, polygon, 0.0, high, deep, most)
     xy, start, of, _, _ = tracks(samples, kind, room, polygon, door, to, 0.0, high, deep, 0.0, 0.0)
-    return xy[:, :2].copy(), xy[:, 2].copy(), start, of
+    return xy, start, of
 
 
 @kernel
 def closed_lines(samples, kind, room, polygon, door, to, low, begin, fill, full):  # type: ignore[no-untyped-def]
     """Follow the outline, moved in, wherever the region is thicker than ``low``; as ``tracks`` does.
 
-    Returns points, how much each is shifted, where rings begin, their polygons, and those that must go another way.
+    Returns points with how much each is shifted, where rings begin and their polygons, and which polygons must go
+    another way.
     """
     xy, start, of, _, broken = tracks(samples, kind, room, polygon, door, to, low, NEVER, begin, fill, full)
-    return xy[:, :2].copy(), xy[:, 2].copy(), start, of, broken
+    return (xy, start, of), broken

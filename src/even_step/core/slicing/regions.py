@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Annotated
 
 import numpy as np
 
 from even_step.core.catalogue import foot, outline
 from even_step.core.plane import region
-from even_step.core.plane.ragged import Index
+from even_step.core.plane.ragged import Index, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.slits import equal_ones, without_slits
 from even_step.core.slicing.contours import Contours
@@ -40,6 +41,16 @@ class Outlines:
 
     which: Index
     outline: Regions
+
+    @cached_property
+    def rings(self) -> Rings:
+        """The rings of the distinct outlines."""
+        return region.rings(self.outline)
+
+    @cached_property
+    def of_outline(self) -> Index:
+        """Where the rings of each distinct outline begin, (U + 1,)."""
+        return self.rings.starts_by_item(len(self.outline))
 
 
 def outlines_of(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:

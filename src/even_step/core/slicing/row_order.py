@@ -3,58 +3,22 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.ragged import Index, Points
 
 SHORTEST = 0.05  # mm: what is shorter is the turn from one row to the next
 
 
-def rows_beside(xy: Points, start: Index, chain: Index) -> tuple[Index, Index]:
-    """Return pairs of chains of which the first has a row right below one of the second.
-
-    Parameters
-    ----------
-    xy : (N, 2) float64
-        Points of lines that run to and fro from row to row, mm.
-    start : (P + 1,) int64
-        Where each line begins.
-    chain : (P,) int64
-        Which chain each line is of, not falling.
-    """
-    before, after = _beside(*_rows(xy, start, np.repeat(chain, np.diff(start))))
-    return before, after
-
-
-def _rows(points: Points, begin: Index, chain: Index) -> tuple[NDArray[np.float64], NDArray[np.float64], Index, Index]:
-    """Return where each straight line begins and ends along its row, its row and its chain, row by row."""
-    step = np.diff(points, axis=0)
-    size = np.hypot(*step.T)
-    same = np.ones(len(step), bool)
-    same[begin[1:-1] - 1] = False
-    along = np.array([1.0, 0.0])
-    if same.any():
-        long = int(np.argmax(np.where(same, size, 0.0)))
-        along = step[long] / max(size[long], 1e-9)
-    if len(points) and points[-1] @ (-along[1], along[0]) < points[0] @ (-along[1], along[0]):
-        along = -along  # rows follow each other as they were given
-    u, v = points @ along, points @ np.array([-along[1], along[0]])
-    flat = np.flatnonzero(same & (size > SHORTEST) & (np.abs(np.diff(v)) < 0.2 * size))
-    flat = flat[np.argsort(v[flat], kind="stable")]
-    row = np.cumsum(np.diff(v[flat], prepend=-np.inf) > SHORTEST)
-    low, high = np.minimum(u[flat], u[flat + 1]), np.maximum(u[flat], u[flat + 1])
-    order = np.lexsort((low, row))
-    return low[order], high[order], row[order], chain[flat][order]
-
-
 @kernel
-def _beside(low, high, row, chain):  # type: ignore[no-untyped-def]
-    """Return pairs of chains of which the first has a line right below one of the second."""
+def rows_beside(xy, start, chain, before, after, done):  # type: ignore[no-untyped-def]
+    """Find pairs of chains of which the first has a row right below one of the second.
+
+    ``xy`` are points of lines that run to and fro from row to row, mm, ``start`` (P + 1,) where each begins, ``chain``
+    (P,) which chain each is of, not falling. Puts pairs down from the place ``done`` on, at most two for each point,
+    and returns how many are down then.
+    """
+    low, high, row, its = _rows(xy, start, chain)
     count = low.shape[0]
-    before = np.empty(4 * count + 4, np.int64)
-    after = np.empty(4 * count + 4, np.int64)
-    w = 0
     i = 0
     j = 0
     while j < count and row[j] == row[0]:
@@ -66,14 +30,60 @@ def _beside(low, high, row, chain):  # type: ignore[no-untyped-def]
         if row[i] + 1 > row[j] or high[j] <= low[i]:
             j += 1
             continue
-        if chain[i] != chain[j] and w < before.shape[0]:
-            before[w], after[w] = chain[i], chain[j]
-            w += 1
+        if its[i] != its[j]:
+            before[done], after[done] = its[i], its[j]
+            done += 1
         if high[i] < high[j]:
             i += 1
         else:
             j += 1
-    return before[:w].copy(), after[:w].copy()
+    return done
+
+
+@kernel
+def _rows(xy, start, chain):  # type: ignore[no-untyped-def]
+    """Return where each straight line begins and ends along its row, its row and its chain, row by row."""
+    a, b = start[0], start[start.shape[0] - 1]
+    along_x, along_y, longest = 1.0, 0.0, 0.0
+    for p in range(chain.shape[0]):
+        for i in range(start[p], start[p + 1] - 1):
+            dx, dy = xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1]
+            size = np.hypot(dx, dy)
+            if size > longest:
+                longest, along_x, along_y = size, dx / size, dy / size
+    ahead = (xy[b - 1, 1] - xy[a, 1]) * along_x - (xy[b - 1, 0] - xy[a, 0]) * along_y
+    if ahead < 0.0:  # rows follow each other as they were given
+        along_x, along_y = -along_x, -along_y
+    low, high, across = np.empty(b - a), np.empty(b - a), np.empty(b - a)
+    its = np.empty(b - a, np.int64)
+    n = 0
+    for p in range(chain.shape[0]):
+        for i in range(start[p], start[p + 1] - 1):
+            dx, dy = xy[i + 1, 0] - xy[i, 0], xy[i + 1, 1] - xy[i, 1]
+            size = np.hypot(dx, dy)
+            if size <= SHORTEST or abs(dy * along_x - dx * along_y) >= 0.2 * size:
+                continue
+            u = xy[i, 0] * along_x + xy[i, 1] * along_y
+            v = xy[i + 1, 0] * along_x + xy[i + 1, 1] * along_y
+            low[n], high[n], its[n] = min(u, v), max(u, v), chain[p]
+            across[n] = xy[i, 1] * along_x - xy[i, 0] * along_y
+            n += 1
+    order = np.argsort(across[:n], kind="mergesort")
+    row = np.empty(n, np.int64)
+    number = 1
+    for k in range(n):
+        if k > 0 and across[order[k]] - across[order[k - 1]] > SHORTEST:
+            number += 1
+        row[k] = number
+    first = 0
+    while first < n:
+        last = first
+        while last < n and row[last] == row[first]:
+            last += 1
+        some = order[first:last].copy()
+        order[first:last] = some[np.argsort(low[some], kind="mergesort")]
+        first = last
+    return low[order], high[order], row, its[order]
 
 
 @kernel

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
-from even_step.core.plane import region
 from even_step.core.plane.ragged import Index, Points
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
@@ -48,7 +47,7 @@ def sway(outlines: Outlines, heights: Heights) -> Sway:
     F at the height h gives way by the sum of F (h − z)² dz / (E I) over its layers (Euler and Bernoulli), I being the
     least second moment of the section at z.
     """
-    rings = region.rings(outlines.outline)
+    rings = outlines.rings
     pieces = int(rings.polygon[-1]) + 1 if len(rings.polygon) else 0
     ring = np.searchsorted(rings.polygon, np.arange(pieces + 1)).astype(np.int64)
     shape = rings.item[ring[:-1]] if pieces else np.empty(0, np.int64)
