@@ -29,7 +29,7 @@ from even_step.core.errors import JobError
 from even_step.core.faults import guarded
 from even_step.core.findings import findings
 from even_step.core.findings.finding import Evidence, Finding, PlacedPart, SlicedSolid
-from even_step.core.graph import Given, Runner, Unit, records_of
+from even_step.core.graph import Given, Runner, Stage, Unit, records_of
 from even_step.core.job.arrange import ground_of
 from even_step.core.job.beds import bed_count
 from even_step.core.job.cascade import Scopes, resolve, tools_of
@@ -69,6 +69,7 @@ from even_step.core.solid_stages import (
 from even_step.core.stages import Cache, StageCache, StageRun
 from even_step.core.standing import PosedSolid, ReadSettings, files_of, stand
 from even_step.core.toolpath.toolpath import Toolpath
+from even_step.core.walk import make_all
 from even_step.core.work import Crew
 
 #: Settings that only the machine's code and the layer heads carry; they are read where these are written.
@@ -76,6 +77,11 @@ WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "heat.idle_nozzle")
 
 
 GRAPH = (*STAGES_OF_PARTS, *STAGES_OF_BED)
+#: What the findings look at of each solid, as ``SlicedSolid`` has it.
+LOOKED_AT: tuple[Stage[Any], ...] = (
+    *(HEIGHTS, CONTOURS, REGIONS, WALLS, COVERS),
+    *(UNDERSIDES, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY),
+)
 
 ABSURD = 4.0  # machine sizes
 
@@ -146,8 +152,10 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     _refuse_absurd_sizes(job, solids, placed)
     bed = bed_unit(job, scopes, solids, placed)
     runner = Runner(run, _guard)
-    toolpath, plan = runner.value(TOOLPATH, bed), runner.value(MOTION, bed)
     first = {part.solid: copy for part, copy in reversed(list(zip(placed, bed.under, strict=True)))}
+    looked_at = [(stage, copy.under[0]) for copy in first.values() for stage in LOOKED_AT]
+    make_all(runner, [(TOOLPATH, bed), (MOTION, bed), *looked_at, *((LEDGER, copy) for copy in first.values())])
+    toolpath, plan = runner.value(TOOLPATH, bed), runner.value(MOTION, bed)
     sliced = tuple(_sliced_solid(solid, first[i].under[0], runner) for i, solid in enumerate(solids))
     ledgers = tuple(runner.value(LEDGER, first[i]) for i in range(len(solids)))
     motion = bed.record(MotionSettings)
@@ -262,18 +270,7 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         posed.mesh,
         unit.settings,
         unit.record(WallSettings),
-        runner.value(HEIGHTS, unit),
-        runner.value(CONTOURS, unit),
-        runner.value(REGIONS, unit),
-        runner.value(WALLS, unit),
-        runner.value(COVERS, unit),
-        runner.value(UNDERSIDES, unit),
-        runner.value(SUPPORTS, unit),
-        runner.value(HELD, unit),
-        runner.value(SLIMNESS, unit),
-        runner.value(RESTING, unit),
-        runner.value(REMOVAL, unit),
-        runner.value(SWAY, unit),
+        *(runner.value(stage, unit) for stage in LOOKED_AT),
     )
 
 

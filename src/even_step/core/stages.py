@@ -7,7 +7,8 @@ import hashlib
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Protocol, TypeVar, cast
 
@@ -82,8 +83,8 @@ class StageCache:
 class StageRun:
     """One pass through the stages: who works, what is kept, and what each stage cost.
 
-    ``wall`` and ``cpu`` are seconds by stage; ``made`` says which stages had to compute, ``found`` which
-    took something from the cache.
+    ``wall`` and ``cpu`` are seconds by stage, and stages that work side by side each count their own; ``made`` says
+    which stages had to compute, ``found`` which took something from the cache.
     """
 
     crew: Crew
@@ -92,6 +93,8 @@ class StageRun:
     cpu: dict[str, float] = field(default_factory=dict)
     made: set[str] = field(default_factory=set)
     found: set[str] = field(default_factory=set)
+    _making: dict[str, threading.Event] = field(default_factory=dict)
+    _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
 
     def stage(self, name: str, made_from: tuple[object, ...], make: Callable[[], T]) -> tuple[T, str]:
         """Return what a stage makes, and its key.
@@ -107,18 +110,42 @@ class StageRun:
             Computes the result; called only where it is not kept.
         """
         key = hashlib.blake2b(repr((SOURCES, name, *made_from)).encode(), digest_size=16).hexdigest()
-        kept = self.cache.get(key)
-        if kept is not None:
-            self.found.add(name)
+        with self._alone(key):
+            kept = self.cache.get(key)
+            if kept is not None:
+                self.found.add(name)
+                self.crew.end()
+                return cast("T", kept), key
+            self.crew.begin(name)
+            with self.timed(name):
+                value = make()
             self.crew.end()
-            return cast("T", kept), key
-        self.crew.begin(name)
-        with self.timed(name):
-            value = make()
-        self.crew.end()
-        self.made.add(name)
-        self.cache.put(key, value)
-        return value, key
+            self.made.add(name)
+            self.cache.put(key, value)
+            return value, key
+
+    @contextmanager
+    def _alone(self, key: str) -> Iterator[None]:
+        """Let nobody else make what is being made, for it may be taken from the cache then."""
+        mine = threading.Event()
+        while True:
+            with self._lock:
+                other = self._making.setdefault(key, mine)
+            if other is mine:
+                break
+            other.wait()
+        try:
+            yield
+        finally:
+            with self._lock:
+                del self._making[key]
+            mine.set()
+
+    def note(self, name: str, wall: float, cpu: float) -> None:
+        """Add to what a stage cost, s."""
+        with self._lock:
+            self.wall[name] = self.wall.get(name, 0.0) + wall
+            self.cpu[name] = self.cpu.get(name, 0.0) + cpu
 
     def timed(self, name: str) -> _Clock:
         """Return a context that adds its time to a stage."""
@@ -137,9 +164,10 @@ class _Clock:
     cpu: float = 0.0
 
     def __enter__(self) -> None:
-        self.wall, self.cpu = time.perf_counter(), time.process_time()
+        self.wall, self.cpu = time.perf_counter(), self._computed()
 
     def __exit__(self, *_: object) -> None:
-        run = self.run
-        run.wall[self.name] = run.wall.get(self.name, 0.0) + time.perf_counter() - self.wall
-        run.cpu[self.name] = run.cpu.get(self.name, 0.0) + time.process_time() - self.cpu
+        self.run.note(self.name, time.perf_counter() - self.wall, self._computed() - self.cpu)
+
+    def _computed(self) -> float:
+        return time.thread_time() + self.run.crew.helped()

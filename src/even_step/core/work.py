@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -30,11 +32,23 @@ def _silent(stage: str, fraction: float) -> None:
 
 @dataclass
 class Steps:
-    """How far a request is: the stage at work, and how many steps of how many are done."""
+    """How far a request is: how many steps of how many are done, and what share of those at work, by their thread."""
 
-    stage: str = ""
     done: int = 0
     expected: int = 1
+    shares: dict[int, float] = field(default_factory=dict)
+    lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
+
+    def share(self) -> float:
+        """Return the share of the request that is done."""
+        return min(1.0, (self.done + sum(self.shares.values())) / self.expected)
+
+
+class _Own(threading.local):
+    """What holds for the thread that asks."""
+
+    stage = ""
+    helped = 0.0  # s of other threads' time
 
 
 @dataclass(frozen=True)
@@ -50,6 +64,7 @@ class Crew:
     cancelled: Callable[[], bool] = _never
     _pool: ThreadPoolExecutor | None = field(default=None, repr=False)
     steps: Steps = field(default_factory=Steps)
+    _own: _Own = field(default_factory=_Own, repr=False)
 
     def expect(self, steps: int) -> None:
         """Say how many steps the request will take, about."""
@@ -58,16 +73,25 @@ class Crew:
     def begin(self, stage: str) -> None:
         """Begin a step, unless the request was called off."""
         self.look()
-        self.steps.stage = stage
+        self._own.stage = stage
         self._tell(0.0)
 
     def end(self) -> None:
         """End a step."""
-        self.steps.done += 1
+        with self.steps.lock:
+            self.steps.shares.pop(threading.get_ident(), None)
+            self.steps.done += 1
 
     def _tell(self, share: float) -> None:
         """Report how much of the whole request is done, with a share of the step at work."""
-        self.progress(self.steps.stage, min(1.0, (self.steps.done + share) / self.steps.expected))
+        mine = threading.get_ident()
+        with self.steps.lock:  # one after the other, so that it never goes back
+            self.steps.shares[mine] = max(self.steps.shares.get(mine, 0.0), share)
+            self.progress(self._own.stage, self.steps.share())
+
+    def helped(self) -> float:
+        """Return how long the crew has computed for the thread that asks, s of processor time."""
+        return self._own.helped
 
     def look(self) -> None:
         """Raise ``Cancelled`` when the request was called off."""
@@ -81,13 +105,19 @@ class Crew:
             self.look()
             return function(first, last)
 
+        def helping(first: int, last: int) -> tuple[R, float]:
+            began = time.thread_time()
+            return guarded(first, last), time.thread_time() - began
+
         if self._pool is None or len(runs) < 2:
             return [guarded(a, b) for a, b in runs]
-        futures = [self._pool.submit(guarded, a, b) for a, b in runs]
+        futures = [self._pool.submit(helping, a, b) for a, b in runs]
         results = []
         try:
             for future in futures:
-                results.append(future.result())
+                result, took = future.result()
+                results.append(result)
+                self._own.helped += took
                 self._tell(len(results) / len(futures))
         except BaseException:
             for future in futures:
