@@ -7,7 +7,7 @@ import pytest
 import shapely
 
 from even_step.core.plane import region
-from even_step.core.plane.balls import CONVEX
+from even_step.core.plane.balls import CONVEX, ball
 from even_step.core.plane.thickness import net_of, thickness
 
 MOST = 4.0
@@ -31,6 +31,15 @@ def test_a_ring_is_as_thick_as_its_circles_lie_apart():
     _, _, _, thick, _, _, centre = measured(ring)
     assert thick == pytest.approx(np.full(len(thick), 1.0), abs=0.01)
     assert np.hypot(*centre.T) == pytest.approx(np.full(len(thick), 5.5), abs=0.01)
+
+
+@pytest.mark.parametrize("x", [-1e6, -30.0, 30.0, 1e6])
+@pytest.mark.parametrize("y", [-30.0, 0.5, 30.0])
+def test_a_circle_far_beside_all_edges_touches_none(x, y):
+    rings = region.rings(np.array([region.multi(shapely.box(0, 0, 3, 1))], object))
+    _, _, side, grid = net_of(rings.xy, rings.start)
+    radius, found, _ = ball(side, grid, x, y, 1.0, 0.0, -1, -1, -1, 0.5)
+    assert (radius, found) == (0.5, -1)
 
 
 def test_what_is_wider_than_is_asked_for_is_known_to_be():

@@ -166,6 +166,8 @@ def ball(side, grid, x, y, wx, wy, own, other, guess, most):  # type: ignore[no-
             b = min(columns - 1, int((max(x, cx + reach) - box[0]) / box[2]))
             c = max(0, int(np.floor((min(y, cy - reach) - box[1]) / box[2])))
             d = min(rows - 1, int((max(y, cy + reach) - box[1]) / box[2]))
+            if b < a:
+                break  # beside all edges, as what is moved in past a sharp corner may be
         for gy in range(c, d + 1):
             # The cells of a row follow each other, and so do their edges.
             k, end = 0, 1
