@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,15 +42,6 @@ class Strands:
     item: Index
     level: Index
     height: NDArray[np.float64]
-
-    @cached_property
-    def _begins(self) -> list[int]:
-        return [int(at) for at in np.searchsorted(self.item, np.arange(int(self.item.max(initial=-1)) + 2))]
-
-    def of_item(self, item: int) -> tuple[int, int]:
-        """Return the first and the end of an item's lines."""
-        begins = self._begins
-        return (begins[item], begins[item + 1]) if item + 1 < len(begins) else (0, 0)
 
 
 @dataclass(frozen=True, eq=False)
