@@ -35,10 +35,12 @@ def _wrapping_is_meant():
 
 def test_welding():
     corners = np.ascontiguousarray(box(), np.float32)
-    room = np.zeros((36, 3), np.uint32), np.zeros((12, 3), np.int32)
-    fast, slow, copies = both(weld._weld, corners.view(np.uint32), corners, *room, np.float32(1e6))
+    table = np.zeros(4096, np.int32)
+    fast, slow, _ = both(weld._weld, corners.view(np.uint32), corners, table, np.float32(1e6))
     same(fast, slow)
-    same(tuple(copies[0][2:4]), tuple(copies[1][2:4]))
+    unique, faces, table, _ = fast
+    fast, slow, _ = both(weld._joined, unique, faces, table, unique[::-1] + np.uint32(1), faces)
+    same(fast, slow)
 
 
 def test_measuring():

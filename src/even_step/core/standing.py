@@ -81,8 +81,8 @@ def _is_step(path: str) -> bool:
 
 def _read(path: str, deflection: float, repair: Repair, crew: Crew) -> tuple[list[Model], str]:
     data = file_bytes(Path(path))
-    models = read_model(Path(path), data, deflection, repair, crew.look)
-    return models, f"{digest(data)}-{deflection:g}-{repair}"
+    models = read_model(Path(path), data, deflection, repair, crew)
+    return models, f"{digest(data, crew)}-{deflection:g}-{repair}"
 
 
 def model_of(part: Part, files: Files) -> Model:
@@ -168,6 +168,8 @@ def _own_marks(part: Part, files: Files) -> tuple[Mark, ...]:
     JobError
         When a mark names a facet that the model does not have.
     """
+    if not part.marks:
+        return ()
     counts = tuple(len(body.mesh.faces) for body in files[part.source][0][part.object].bodies)
     last = max((mark.facets[-1] for mark in part.marks if mark.facets), default=-1)
     if last >= sum(counts):

@@ -22,6 +22,7 @@ from even_step.core.mesh.portrait import portrait
 from even_step.core.mesh.poses import MANY_VERTICES, candidates, outermost, pose_costs
 from even_step.core.mesh.ray import first_hit
 from even_step.core.mesh.read.model import read_model
+from even_step.core.mesh.weld import HALVED_FROM, weld
 from even_step.core.motion.check import check_gcode
 from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
@@ -51,6 +52,7 @@ def run_everything() -> None:
         broken.write_text(BROKEN)
         with contextlib.suppress(InputError):
             read_model(broken)
+    weld(np.zeros((HALVED_FROM, 3, 3), np.float32))
     gap, hold = region.rectangle(-1, -1, 1, 1), region.rectangle(-3, -3, 3, 3)
     shortest_chord(np.array([gap], object), np.array([hold], object), 0.0, 0.0)
     visiting_order(np.zeros((3, 2)))

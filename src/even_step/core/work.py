@@ -146,6 +146,10 @@ class Crew:
                 future.cancel()
 
 
+#: Nobody but the thread that asks.
+ALONE = Crew(1)
+
+
 @contextmanager
 def crew(
     threads: int,

@@ -15,6 +15,7 @@ from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.read import components
 from even_step.core.mesh.read.model import read_model
+from even_step.core.work import Crew
 from tests.shapes import ball, box, obj_text, ply_bytes, stl_bytes, text_stl
 
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -242,13 +243,12 @@ def test_flipped_bytes_never_break_a_reader(tmp_path):
 def test_reading_ends_when_it_is_called_off():
     looks = []
 
-    def look():
+    def called_off():
         looks.append(None)
-        if len(looks) > 2:
-            raise Cancelled
+        return len(looks) > 2
 
     begun = time.monotonic()
     with pytest.raises(Cancelled):
-        read_model(DATA / "demo" / "mast_bracket.step", look=look)
+        read_model(DATA / "demo" / "mast_bracket.step", crew=Crew(cancelled=called_off))
     assert time.monotonic() - begun < 5.0
     assert len(looks) == 3

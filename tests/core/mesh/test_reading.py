@@ -7,6 +7,7 @@ import pytest
 
 from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
+from even_step.core.mesh.read.digest import STRETCH, digest
 from even_step.core.mesh.read.model import read_model
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.stages import StageCache, StageRun
@@ -20,6 +21,17 @@ def written(folder, name, content):
     path = folder / name
     path.write_bytes(content if isinstance(content, bytes) else content.encode())
     return path
+
+
+def test_a_hash_tells_every_byte_whoever_works_it_out(hands):
+    data = np.random.default_rng(1).integers(0, 256, 8 * STRETCH + 13, np.uint8)
+    whole = digest(data)
+    assert digest(data, hands) == whole
+    for place in (0, 8 * STRETCH - 1, 8 * STRETCH, len(data) - 1):
+        other = data.copy()
+        other[place] ^= 1
+        assert digest(other, hands) != whole
+    assert digest(data[:0]) != digest(data[:1])
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,8 @@ from even_step.core.mesh.measure import measure, overhang
 from even_step.core.mesh.pose import flat_sides, set_down
 from even_step.core.mesh.shells import mend
 from even_step.core.mesh.turning import turn_matrix, turn_of
-from even_step.core.mesh.weld import BadCorner, weld
+from even_step.core.mesh.weld import HALVED_FROM, BadCorner, weld
+from even_step.core.work import ALONE
 from tests.conftest import mended
 from tests.shapes import ball, box, comb, flipped, hollow_box, inside_out, without
 from tests.slicing_help import slice_it
@@ -25,6 +26,29 @@ def test_a_sound_mesh_is_left_as_it_is():
     assert done.mesh.faces is before.faces
     assert done.closed
     assert done.shells == 1
+
+
+def test_loose_facets_have_as_many_vertices_as_corners(hands):
+    for count in (1, 2048, HALVED_FROM):
+        corners = np.random.default_rng(count).uniform(-50, 50, (count, 3, 3)).astype(np.float32)
+        done = weld(corners, hands)
+        assert len(done.mesh.vertices) == 3 * count
+        np.testing.assert_array_equal(done.mesh.vertices[done.mesh.faces], corners)
+
+
+def test_large_meshes_are_numbered_in_order_of_appearance(hands):
+    corners = np.random.default_rng(7).integers(-20, 20, (HALVED_FROM + 1, 3, 3)).astype(np.float32)
+    flat, first, place = np.unique(corners.reshape(-1, 3), axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    faces = np.argsort(order)[place.ravel()].reshape(-1, 3)
+    sound = (faces[:, [0, 1, 2]] != faces[:, [1, 2, 0]]).all(axis=1)
+    for who in (ALONE, hands):
+        done = weld(corners, who)
+        np.testing.assert_array_equal(done.mesh.vertices, flat[order])
+        np.testing.assert_array_equal(done.mesh.faces, faces[sound])
+        assert done.degenerate == (~sound).sum() > 0
+    corners[-3, 1, 2] = np.nan
+    assert weld(corners, hands) == BadCorner(len(corners) - 3)
 
 
 def test_a_lone_inverted_shell_is_turned():

@@ -16,6 +16,7 @@ from even_step.core.kernels import kernel
 from even_step.core.mesh.columns import columns_of, lies_under
 from even_step.core.mesh.measure import facet_normal
 from even_step.core.mesh.mesh import Faces, Mesh, Vertices
+from even_step.core.work import ALONE, Crew
 
 ON_ONE_LINE = 1e-6  # height over length of a facet without area
 
@@ -42,7 +43,7 @@ class Mended:
         return self.open_edges == 0
 
 
-def mend(mesh: Mesh) -> Mended:
+def mend(mesh: Mesh, crew: Crew = ALONE) -> Mended:
     """Make the winding of a mesh consistent shell by shell.
 
     A shell that no other encloses and whose volume is negative is turned, together with what it encloses.
@@ -50,7 +51,7 @@ def mend(mesh: Mesh) -> Mended:
     solid in solid.
     """
     faces = mesh.faces
-    label, sums, volumes = _shells(mesh.vertices, faces)
+    label, sums, volumes = _shells(mesh.vertices, faces, crew)
     turned = doubled = loose = open_edges = 0
     if sums.any():
         before = len(faces)
@@ -74,12 +75,15 @@ def labels_of(mesh: Mesh) -> tuple[NDArray[np.int32], int]:
     return label, int(count)
 
 
-def _shells(vertices: Vertices, faces: Faces) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
+def _shells(
+    vertices: Vertices, faces: Faces, crew: Crew
+) -> tuple[NDArray[np.int32], NDArray[np.uint64], NDArray[np.float64]]:
     """Label facets by shell (joined through vertices), with each shell's edge sum and signed volume."""
     label, count = labels_of(Mesh(vertices, faces))
-    sums = np.zeros(count, np.uint64)
-    _edge_sums(faces, label, sums)
-    return label, sums, _volumes(vertices, faces, label, count)
+    sums, volumes = np.zeros(count, np.uint64), np.zeros(count)
+    asked = ((_edge_sums, (faces, label, sums)), (_shell_volumes, (vertices, faces, label, volumes)))
+    crew.each(lambda first, _: asked[first][0](*asked[first][1]), [(0, 1), (1, 2)])
+    return label, sums, volumes
 
 
 def _volumes(vertices: Vertices, faces: Faces, label: NDArray[np.int32], count: int) -> NDArray[np.float64]:

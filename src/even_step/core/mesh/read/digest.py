@@ -6,12 +6,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.kernels import kernel
+from even_step.core.work import ALONE, Crew
+
+STRETCH = 1 << 20  # words that are hashed apart
 
 
-def digest(data: NDArray[np.uint8]) -> str:
+def digest(data: NDArray[np.uint8], crew: Crew = ALONE) -> str:
     """Return 128 bits of hash as hex. Against chance, not against forgers; ten times as fast as those for that."""
     whole = len(data) // 8 * 8
-    first, second = _digest(data[:whole].view(np.uint64))
+    words = data[:whole].view(np.uint64)
+    stretches = [(a, min(a + STRETCH, len(words))) for a in range(0, len(words), STRETCH)]
+    hashed = crew.each(lambda a, b: _digest(words[a:b]), stretches)
+    first, second = _digest(np.array(hashed, np.uint64).ravel())
     tail = int.from_bytes(data[whole:].tobytes(), "little")
     return f"{int(first):016x}{int(second):016x}{tail:x}-{len(data):x}"
 

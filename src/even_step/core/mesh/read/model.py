@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -21,9 +20,11 @@ from even_step.core.mesh.read.isolated import read_isolated
 from even_step.core.mesh.read.obj import read_obj
 from even_step.core.mesh.read.ply import read_ply
 from even_step.core.mesh.shells import Mended, mend
+from even_step.core.work import ALONE, Crew
 
 STEP_DEFLECTION = 0.01  # mm, where nothing else is asked for
 NO_AREA = 1e-9  # mm²
+GLANCE = 1000  # facets
 LARGEST = 2_000_000_000
 KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
 
@@ -100,7 +101,7 @@ def read_model(
     data: NDArray[np.uint8] | None = None,
     deflection: float = STEP_DEFLECTION,
     repair: Repair = "winding",
-    look: Callable[[], None] = lambda: None,
+    crew: Crew = ALONE,
 ) -> list[Model]:
     """Read the parts of a model file, mended, with facts told in plain words.
 
@@ -114,8 +115,8 @@ def read_model(
         How far facets may lie off the curved faces of a STEP file, mm.
     repair
         What is mended.
-    look
-        Called every so often; what it raises ends the reading.
+    crew
+        Who does the work; called off, it ends the reading.
 
     Raises
     ------
@@ -126,26 +127,32 @@ def read_model(
     kind = format_of(path, data)
     match kind:
         case "stl":
-            models = stl.read_stl(path, data)
+            models = stl.read_stl(path, data, crew)
         case "obj":
             models = read_obj(path, data)
         case "ply":
             models = read_ply(path, data)
         case _:
-            models = _read_by_library(kind, path, deflection, look)
-    mended = [_mended(model, repair, look) for model in models]
-    if all(measure(model.merged()).area < NO_AREA for model in mended):
+            models = _read_by_library(kind, path, deflection, crew)
+    mended = [_mended(model, repair, crew) for model in models]
+    if not any(_has_area(model.merged()) for model in mended):
         raise InputError("holds no facets with an area", subject=path, remedy="export the model again")
     return mended
 
 
-def _read_by_library(kind: str, path: Path, deflection: float, look: Callable[[], None]) -> list[Model]:
+def _has_area(mesh: Mesh) -> bool:
+    """Tell whether facets have an area; mostly the first few do."""
+    facets = (mesh.faces[at : at + GLANCE] for at in range(0, len(mesh.faces), GLANCE))
+    return any(measure(Mesh(mesh.vertices, some)).area >= NO_AREA for some in facets)
+
+
+def _read_by_library(kind: str, path: Path, deflection: float, crew: Crew) -> list[Model]:
     with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
         sound = path
         if kind == "3mf":
             sound = sound_archive(path, Path(folder))
             kind = "3mf-job" if job_text_in(sound) is not None else "3mf"
-        unit, parts = read_isolated(kind, sound, deflection, look, path)
+        unit, parts = read_isolated(kind, sound, deflection, crew.look, path)
     models = []
     for name, bodies in parts:
         notes: list[str] = []
@@ -169,20 +176,20 @@ class _Done:
         return self.open_edges == 0 and (self.mesh is self.found.mesh or self.holes > 0 or not self.found.turned)
 
 
-def _repaired(mesh: Mesh, repair: Repair, look: Callable[[], None]) -> _Done:
-    look()
-    found = mend(mesh)
+def _repaired(mesh: Mesh, repair: Repair, crew: Crew) -> _Done:
+    crew.look()
+    found = mend(mesh, crew)
     if repair == "none":
         return _Done(mesh, found, 0, found.open_edges)
     if repair == "winding" or found.closed:
         return _Done(found.mesh, found, 0, found.open_edges)
     closed, holes = with_holes_closed(found.mesh)
-    again = mend(closed)
+    again = mend(closed, crew)
     return _Done(again.mesh, found, holes, again.open_edges)
 
 
-def _mended(model: Model, repair: Repair, look: Callable[[], None]) -> Model:
-    done = [_repaired(body.mesh, repair, look) for body in model.bodies]
+def _mended(model: Model, repair: Repair, crew: Crew) -> Model:
+    done = [_repaired(body.mesh, repair, crew) for body in model.bodies]
     bodies = tuple(
         Body(body.name, one.mesh, one.closed, one.found.shells) for body, one in zip(model.bodies, done, strict=True)
     )

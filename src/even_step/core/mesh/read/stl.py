@@ -13,6 +13,7 @@ from even_step.core.mesh.mesh import Body, Model
 from even_step.core.mesh.read.indexed import accepted
 from even_step.core.mesh.weld import weld
 from even_step.core.scan import line_number, read_number, skip_blanks, word, word_is
+from even_step.core.work import ALONE, Crew
 
 HEADER = 84
 FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
@@ -32,7 +33,7 @@ def is_text(data: NDArray[np.uint8]) -> bool:
     return b"facet" in head or b"endsolid" in head
 
 
-def read_stl(path: Path, data: NDArray[np.uint8]) -> list[Model]:
+def read_stl(path: Path, data: NDArray[np.uint8], crew: Crew = ALONE) -> list[Model]:
     """Read an STL file.
 
     Parameters
@@ -41,6 +42,8 @@ def read_stl(path: Path, data: NDArray[np.uint8]) -> list[Model]:
         For names and messages.
     data : (N,) uint8
         The whole file.
+    crew
+        Who does the work.
 
     Raises
     ------
@@ -52,7 +55,7 @@ def read_stl(path: Path, data: NDArray[np.uint8]) -> list[Model]:
         corners = _text_corners(path, data)
     else:
         corners = _binary_corners(path, data, notes)
-    mesh = accepted(path, weld(corners), notes)
+    mesh = accepted(path, weld(corners, crew), notes)
     return [Model(path.stem, (Body(path.stem, mesh),), repairs=tuple(notes))]
 
 
