@@ -82,8 +82,8 @@ class Hand:
         )
 
     def find(self, kind, name):
+        self.wait(lambda: bool(self.window.findChildren(kind, name)))
         found = self.window.findChildren(kind, name)
-        assert found, name
         shown = [piece for piece in found if not isinstance(piece, QWidget) or piece.isVisible()]
         return (shown or found)[-1]
 

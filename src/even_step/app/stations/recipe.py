@@ -16,7 +16,8 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
 from even_step.app.widgets.setting_line import SettingLine
-from even_step.app.widgets.sheet import Group, Sheet, button, line
+from even_step.app.widgets.setting_lines import HEADINGS, SettingLines
+from even_step.app.widgets.sheet import Sheet, button, line
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Level, Setting
 from even_step.core.job import edits
@@ -25,28 +26,7 @@ from even_step.core.job.shipped import shipped
 from even_step.core.wording import clock, grams
 
 LEVELS: tuple[Level, ...] = ("short", "wider", "everything")
-HEADINGS = {
-    "mesh": "Models",
-    "layers": "Layers",
-    "outline": "Outline",
-    "walls": "Walls",
-    "top": "Top and bottom",
-    "bottom": "Top and bottom",
-    "bridges": "Bridges and overhangs",
-    "hanging": "Bridges and overhangs",
-    "infill": "Infill",
-    "foot": "Foot",
-    "skirt": "Skirt",
-    "supports": "Supports",
-    "extruder": "Extruders",
-    "purge": "Extruders",
-    "order": "Order",
-    "motion": "Speed",
-    "heat": "Heat and cooling",
-    "cooling": "Heat and cooling",
-    "travel": "Travel and flow",
-    "flow": "Travel and flow",
-}
+AT_A_TIME = 10  # lines that are made before the window looks about again
 
 
 def for_several(setting: Setting) -> bool:
@@ -127,46 +107,55 @@ class RecipeStation(Sheet):
         row.setContentsMargins(0, 10, 0, 2)
         self.add(row)
         self.add(line(self._return, 1))
-        self._groups: dict[str, Group] = {}
-        self.lines: dict[str, SettingLine] = {}
+        self._page: set[str] = set()
+        self.lines = SettingLines(self._make, lambda key: key in self._page)
+        for group in self.lines.groups.values():
+            self.add(group)
         self._open: SettingLine | None = None
-        self._fill()
+        self._rest = QTimer(self)
+        self._rest.timeout.connect(self._make_some)
         desk.store.changed.connect(self._follow)
         desk.trials.changed.connect(self._refresh_cards)
         desk.whose.changed.connect(self._refresh)
         desk.view.changed.connect(lambda piece: self._show_level() if piece == "level" else None)
-        self._show_level()
         self._refresh()
 
-    def _fill(self) -> None:
-        """Make a line for every setting of the catalogue, under its heading."""
-        for key, setting in CATALOGUE.items():
-            heading = HEADINGS[setting.group]
-            if heading not in self._groups:
-                self._groups[heading] = Group(heading)
-                self.add(self._groups[heading])
-            made = SettingLine(setting, self._desk)
-            made.opened.connect(self._show_detail)
-            self.lines[key] = made
-            self._groups[heading].add(made)
+    def _make(self, setting: Setting) -> SettingLine:
+        made = SettingLine(setting, self._desk)
+        made.opened.connect(self._show_detail)
+        made.refresh()
+        return made
+
+    def _on_page(self) -> set[str]:
+        """Return the settings of the page in hand; what was changed is on every page."""
+        whose, several = self._desk.whose, len(self._desk.job.machine.extruders) > 1
+        levels = LEVELS[: LEVELS.index(self._desk.view.level) + 1]
+        changed = {*whose.own, *whose.complaints}
+        return {
+            key
+            for key, setting in CATALOGUE.items()
+            if whose.has(setting)
+            and (key in changed or (setting.level in levels and (several or not for_several(setting))))
+        }
 
     def _show_level(self) -> None:
-        """Show the page in hand; what was changed shows on every page."""
-        level = self._desk.view.level
-        self._switch[level].setChecked(True)
-        shown = LEVELS[: LEVELS.index(level) + 1]
-        whose = self._desk.whose
-        always = {*whose.own, *whose.complaints}
-        visible: set[str] = set()
-        several = len(self._desk.job.machine.extruders) > 1
-        for key, made in self.lines.items():
-            seen = whose.has(made.setting) and (made.setting.level in shown or key in always)
-            seen = seen and (several or key in always or not for_several(made.setting))
-            made.setVisible(seen)
-            if seen:
-                visible.add(HEADINGS[made.setting.group])
-        for heading, group in self._groups.items():
+        """Show the page in hand; lines that it does not have yet come a few at a time."""
+        self._switch[self._desk.view.level].setChecked(True)
+        self._page = self._on_page()
+        for key, made in self.lines.made.items():
+            made.setVisible(key in self._page)
+        visible = {HEADINGS[CATALOGUE[key].group] for key in self._page}
+        for heading, group in self.lines.groups.items():
             group.setVisible(heading in visible)
+        self._rest.start(0)
+        self._make_some()
+
+    def _make_some(self) -> None:
+        missing = [key for key in self.lines if key in self._page and key not in self.lines.made]
+        for key in missing[:AT_A_TIME]:
+            self.lines[key]
+        if len(missing) <= AT_A_TIME:
+            self._rest.stop()
 
     def reveal(self, key: str) -> None:
         """Show a setting whatever page it is on, and put the keyboard into its field."""
@@ -217,7 +206,7 @@ class RecipeStation(Sheet):
             self._refresh()
 
     def _refresh(self) -> None:
-        for made in self.lines.values():
+        for made in self.lines.made.values():
             made.refresh()
         whose = self._desk.whose
         count = len(whose.own)
