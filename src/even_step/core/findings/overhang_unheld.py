@@ -36,7 +36,9 @@ def _unheld(solid: SlicedSolid) -> NDArray[np.float64]:
         if number in spans:
             some = np.flatnonzero(layer == number)
             held = np.array([spans[number]] * len(some), object)
-            left = region.area(region.difference(triangles[some], held))
+            bare = ~region.covers(held, triangles[some])  # to ask takes a fraction of cutting
+            left = np.zeros(len(some))
+            left[bare] = region.area(region.difference(triangles[some][bare], held[bare]))
             area[flat[some]] = np.minimum(area[flat[some]], left)
     return area
 

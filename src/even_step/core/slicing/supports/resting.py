@@ -93,7 +93,8 @@ def resting(
 ) -> Resting:
     """Measure what rests on supports: flat undersides and islands of a solid."""
     ground = _Ground(body, heights, settings)
-    return Resting(_flats(under, ground, outlines, heights, crew), _spikes(under, ground, outlines, heights))
+    flat = under.facets.flat & (under.facets.area > 0.0) & (len(body.shape) > 0)
+    return Resting(_flats(under, flat, ground, outlines, heights, crew), _spikes(under, ground, outlines, heights))
 
 
 class _Ground:
@@ -120,8 +121,10 @@ class _Ground:
         return region.offset(shapes, self._half)
 
 
-def _flats(under: Undersides, ground: _Ground, outlines: Outlines, heights: Heights, crew: Crew) -> Flats:
-    levels, shapes = ceilings(under, under.facets.flat & (under.facets.area > 0.0), outlines, heights)
+def _flats(
+    under: Undersides, flat: NDArray[np.bool_], ground: _Ground, outlines: Outlines, heights: Heights, crew: Crew
+) -> Flats:
+    levels, shapes = ceilings(under, flat, outlines, heights)
     on_supports = region.intersection(shapes, ground.widened(ground.under(levels)))
     pieces, owner = region.pieces(shapes)
     lies = region.area(region.intersection(pieces, on_supports[owner]))
