@@ -127,6 +127,7 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     narrow.TALLY = narrow.Tally()
     slice_once(job, out)
     finer, unfollowed = narrow.TALLY.shares()
+    forks = narrow.TALLY.share_of_forks()
     ours: list[dict[str, float]] = []
     theirs: list[dict[str, float]] = []
     peak, size, again = 0.0, 0, []
@@ -154,6 +155,7 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     rows.append(
         f"| {name} | narrow points followed from finer samples, not at all | {finer:.2%} | {unfollowed:.2%} | |"
     )
+    rows.append(f"| {name} | points of middle lines from the triangles of places that fork | {forks:.1%} | | |")
     rows.append(f"| {name} | {notes}, again with density 30 | - | - | {statistics.median(again):.2f} of the first |")
     return rows
 

@@ -10,7 +10,7 @@ from even_step.core.slicing.bridges import BridgeSettings
 from even_step.core.slicing.contours import Contours
 from even_step.core.slicing.covers import CoverSettings, covers
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.infill.infill import InfillSettings, infill
+from even_step.core.slicing.infill.infill import InfillSettings, Stand, infill
 from even_step.core.slicing.ledger import LedgerSettings, ledger
 from even_step.core.slicing.ordering import OrderSettings, order_lines
 from even_step.core.slicing.regions import RegionSettings, outlines_of
@@ -125,7 +125,7 @@ def through_every_stage(outline, values, hands, bore=0.4):
     over_air = take(BridgeSettings, values, bore=bore)
     covered = covers(outlines, laid, heights, take(CoverSettings, values), over_air, hands)
     chosen = take(InfillSettings, values, bore=bore, overhang=45.0)
-    filled = infill(laid, covered, heights, chosen.lie((0.0, 0.0), 0.0), chosen, hands)
+    filled = infill(laid, covered, heights, Stand((0.0, 0.0), 0.0), chosen, hands)
     fills = (*covered.fills, *filled, *covered.tops)
     blocks = order_lines(outlines, laid, fills, take(OrderSettings, values), take(WaySettings, values), hands)
     reckoned = [take(LedgerSettings, values, bore=bore)] * len(ROLES)

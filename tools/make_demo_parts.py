@@ -295,6 +295,7 @@ def main(folder: Path) -> None:
         ("vane_comb", vane_comb()),
         ("ridge_cap_inches", ridge_cap_inches()),
         ("finial", finial()),
+        ("swatch_plate", box(110, 30, 4)),
     ):
         write_stl(folder / f"{name}.stl", triangles(solid))
     write_stl(folder / "torn_knob.stl", torn(triangles(knob())))

@@ -1,4 +1,4 @@
-"""Whose settings the recipe's sheet shows: the whole job's, or those of some parts alone."""
+"""Whose settings the recipe's sheet shows: the whole job's, or those of some parts, or of one's zone, alone."""
 
 from __future__ import annotations
 
@@ -12,10 +12,11 @@ from even_step.core.errors import SettingError
 from even_step.core.job import edits
 from even_step.core.job.cascade import Resolved, cascade, complaints
 from even_step.core.job.model import Job, Part
+from even_step.core.job.zones import Zone
 
 
 class Whose(QObject):
-    """The parts whose own settings are shown, by their ids; none for the whole job's.
+    """The parts whose own settings are shown, by their ids; none for the whole job's; of one, perhaps a zone's.
 
     Of several parts the values of the last are shown, and an edit changes all of them.
     """
@@ -26,20 +27,23 @@ class Whose(QObject):
         super().__init__(parent)
         self._store = store
         self.parts: tuple[str, ...] = ()
-        self._known: tuple[Job, tuple[str, ...], list[Resolved]] | None = None
+        self.zone = ""
+        self._known: tuple[Job, tuple[str, ...], str, list[Resolved]] | None = None
         self._wrong: tuple[Resolved, dict[str, SettingError]] | None = None
         store.changed.connect(self._drop_what_is_gone)
 
-    def choose(self, parts: tuple[str, ...]) -> None:
-        """Show the settings of some parts; of the whole job, if none."""
-        if parts != self.parts:
-            self.parts = parts
+    def choose(self, parts: tuple[str, ...], zone: str = "") -> None:
+        """Show the settings of some parts, or of a zone of one; of the whole job, if none."""
+        if (parts, zone) != (self.parts, self.zone):
+            self.parts, self.zone = parts, zone
             self.changed.emit()
 
     def _drop_what_is_gone(self, change: Change) -> None:
         if self.parts and change.touches("parts"):
-            there = {part.id for part in change.new.parts}
-            self.choose(tuple(part for part in self.parts if part in there))
+            there = {part.id: part for part in change.new.parts}
+            left = tuple(part for part in self.parts if part in there)
+            known = any(zone.id == self.zone for part in left for zone in there[part].zones)
+            self.choose(left, self.zone if known else "")
 
     @property
     def _here(self) -> list[Part]:
@@ -48,9 +52,26 @@ class Whose(QObject):
         return [there[part] for part in self.parts if part in there]
 
     @property
+    def _zones(self) -> list[Zone]:
+        """The zone that is shown, if one is."""
+        return [zone for part in self._here for zone in part.zones if zone.id == self.zone]
+
+    @property
+    def zone_title(self) -> str:
+        """What the zone that is shown is called."""
+        return next((zone.title for zone in self._zones), "")
+
+    @property
+    def zones_within(self) -> list[Zone]:
+        """The zones of the parts that are shown, or of all, but for one that is shown itself."""
+        return [] if self.zone else [zone for part in self._here or self._store.job.parts for zone in part.zones]
+
+    @property
     def name(self) -> str:
         """Whose settings are shown, in words."""
         names = [part.name for part in self._here]
+        if self.zone:
+            return f"zone {self.zone_title} of {names[0]}"
         if not names:
             return "the whole job"
         return names[0] if len(names) == 1 else f"{len(names)} parts"
@@ -64,10 +85,10 @@ class Whose(QObject):
     @property
     def _all(self) -> list[Resolved]:
         job = self._store.job
-        if self._known is None or self._known[0] is not job or self._known[1] != self.parts:
-            found = [cascade(job, part) for part in self._here]
-            self._known = job, self.parts, found or [cascade(job)]
-        return self._known[2]
+        if self._known is None or self._known[0] is not job or self._known[1:3] != (self.parts, self.zone):
+            found = [cascade(job, part, zones=self._zones) for part in self._here]
+            self._known = job, self.parts, self.zone, found or [cascade(job)]
+        return self._known[3]
 
     @property
     def resolved(self) -> Resolved:
@@ -82,9 +103,13 @@ class Whose(QObject):
             self._wrong = resolved, complaints(self._store.job, resolved)
         return self._wrong[1]
 
+    @property
+    def _scope(self) -> str:
+        return "zone" if self.zone else "part" if self.parts else "job"
+
     def has(self, setting: Setting) -> bool:
         """Whether a setting can be set here."""
-        return not self.parts or "part" in setting.scopes
+        return self._scope == "job" or self._scope in setting.scopes
 
     def differs(self, key: str) -> bool:
         """Whether the parts have different values."""
@@ -92,8 +117,7 @@ class Whose(QObject):
 
     def is_own(self, key: str) -> bool:
         """Whether a value was set here."""
-        own = "part" if self.parts else "job"
-        return any(one.origin[key] == own for one in self._all)
+        return any(one.origin[key] == self._scope for one in self._all)
 
     @property
     def own(self) -> list[str]:
@@ -102,6 +126,8 @@ class Whose(QObject):
 
     def under(self, key: str) -> Value:
         """Return the value that would hold without what was set here."""
+        if self.zone:
+            return cascade(self._store.job, self._here[0]).values[key]
         if self.parts:
             return cascade(self._store.job).values[key]
         return self.resolved.under[key] if self.is_own(key) else self.resolved.values[key]
@@ -112,14 +138,18 @@ class Whose(QObject):
 
     def set(self, key: str, value: object) -> Callable[[Job], Job]:
         """Return the edit that sets a value here."""
-        parts = self.parts
+        parts, zone = self.parts, self.zone
+        if zone:
+            return lambda job: edits.with_setting_of_zone(job, parts[0], zone, key, value)
         if not parts:
             return lambda job: edits.with_setting(job, key, value)
         return lambda job: edits.with_setting_of_parts(job, parts, key, value)
 
     def take_back(self, keys: list[str]) -> Callable[[Job], Job]:
         """Return the edit that takes back what was set here."""
-        parts = self.parts
+        parts, zone = self.parts, self.zone
+        if zone:
+            return lambda job: edits.without_settings_of_zone(job, parts[0], zone, keys)
         if not parts:
             return lambda job: edits.without_settings(job, keys)
         return lambda job: edits.without_settings_of_parts(job, parts, keys)

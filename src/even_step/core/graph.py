@@ -46,6 +46,8 @@ class Stage(Generic[T]):
         Records a stage of the bed reads from each copy.
     by_role
         Records it reads for each role of lines, as they hold for the extruder that lays it.
+    by_zone
+        Records it reads for what lies in zones.
     alike
         Tells results apart by what they hold rather than by what they came from, where that is said quickly.
     """
@@ -57,6 +59,7 @@ class Stage(Generic[T]):
     records: tuple[type, ...] = ()
     own: tuple[type, ...] = ()
     by_role: tuple[type, ...] = ()
+    by_zone: tuple[type, ...] = ()
     alike: Callable[[T], str] | None = None
 
 
@@ -80,6 +83,8 @@ class Unit:
         The solid of a copy; the copies of the bed, in order.
     title
         The name of its part; empty for the bed.
+    zones
+        The settings of each of its zones, in their order.
     """
 
     of: Of
@@ -89,6 +94,7 @@ class Unit:
     given: Mapping[Given[Any], tuple[Any, str]]
     under: tuple[Unit, ...] = ()
     title: str = ""
+    zones: tuple[Mapping[str, Value], ...] = ()
 
     def sources(self, of: Of) -> tuple[Unit, ...]:
         """Return the units of some kind that this one is made from."""
@@ -101,13 +107,33 @@ class Unit:
         """The values that hold for its walls."""
         return self.tables[self.tools["walls"]]
 
-    def record(self, kind: type[R], extruder: int | None = None) -> R:
-        """Fill a record of settings, for an extruder or for the one that lays what the record is about."""
+    def record(self, kind: type[R], extruder: int | None = None, zones: tuple[int, ...] = ()) -> R:
+        """Fill a record of settings, for an extruder or for the one that lays what the record is about.
+
+        ``zones`` are those that lie over one another there; the later wins.
+        """
         if extruder is None:
             extruder = self.tools[getattr(kind, "LAYS", "walls")]
         settings = settings_read_by(cast("type", kind))
         rest = {name: self.fixed[extruder][name] for name in _fields(kind) if name not in settings}
-        return take(kind, self.tables[extruder], **rest)
+        values = dict(self.tables[extruder])
+        for zone in zones:
+            values |= self.zones[zone]
+        return take(kind, values if zones else self.tables[extruder], **rest)
+
+    def by_zone(self, kind: type[R]) -> ByZone[R]:
+        """Return a record of settings for what lies in zones."""
+        keys = {setting.key for setting in settings_read_by(cast("type", kind)).values()}
+        base = self.tables[self.tools[getattr(kind, "LAYS", "walls")]]
+        changed: set[str] = set()  # by zones before: one may say again what holds outside
+        about, said = [], []
+        for number, zone in enumerate(self.zones):
+            mine = {key for key in keys & zone.keys() if zone[key] != base[key] or key in changed}
+            if mine:
+                changed |= mine
+                about.append(number)
+                said.append(sorted((key, zone[key]) for key in keys & zone.keys()))
+        return ByZone(self, kind, tuple(about), tuple(said))
 
     def by_role(self, kind: type[R]) -> tuple[R, ...]:
         """Fill a record of settings for each role of lines, with the extruder that lays it."""
@@ -117,6 +143,20 @@ class Unit:
     def records(self, kind: type[R]) -> list[R]:
         """Fill a record of settings for each extruder."""
         return [self.record(kind, extruder) for extruder in range(len(self.tables))]
+
+
+@dataclass(frozen=True, eq=False)
+class ByZone(Generic[R]):
+    """A record by zone: ``about`` are the numbers of those that say anything of it, ``said`` is what they say."""
+
+    _unit: Unit = field(repr=False)
+    _kind: type[R]
+    about: tuple[int, ...]
+    said: tuple[Any, ...]
+
+    def of(self, zones: tuple[int, ...]) -> R:
+        """Return the record where some zones lie over one another."""
+        return self._unit.record(self._kind, None, zones)
 
 
 def _fields(kind: Any) -> Iterable[str]:
@@ -157,6 +197,12 @@ class Inputs:
         if kind not in self.stage.by_role:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by role")
         return self.unit.by_role(kind)
+
+    def by_zone(self, kind: type[R]) -> ByZone[R]:
+        """Return one of the stage's records for what lies in zones."""
+        if kind not in self.stage.by_zone:
+            raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by zone")
+        return self.unit.by_zone(kind)
 
     def records(self, kind: type[R]) -> Records[R]:
         """Return a record for the job and one for each copy."""
@@ -199,6 +245,7 @@ class Runner:
             known += [repr(unit.record(kind)) for kind in stage.records]
             known += [repr(records_of(unit, kind)) for kind in stage.own]
             known += [repr(unit.by_role(kind)) for kind in stage.by_role]
+            known += [repr(unit.by_zone(kind)) for kind in stage.by_zone if unit.zones]
             value, key = self.run.stage(stage.name, (stage.of, *known), lambda: self._make(stage, unit))
             self._made[place] = value, stage.alike(value) or key if stage.alike else key
         return self._made[place]

@@ -39,7 +39,7 @@ from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings
 from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.infill.infill import InfillSettings
+from even_step.core.slicing.infill.infill import Stand
 from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.solid_stages import (
@@ -51,7 +51,6 @@ from even_step.core.solid_stages import (
     HEIGHTS,
     HELD,
     LEDGER,
-    LIE,
     MESH,
     ONE_SHELL,
     OVERHANG,
@@ -60,11 +59,13 @@ from even_step.core.solid_stages import (
     RESTING,
     SLIMNESS,
     STAGES_OF_PARTS,
+    STANDS,
     SUPPORTS,
     SWAY,
     TURN,
     UNDERSIDES,
     WALLS,
+    ZONES,
 )
 from even_step.core.stages import Cache, StageCache, StageRun
 from even_step.core.standing import PosedSolid, ReadSettings, files_of, stand
@@ -83,6 +84,8 @@ LOOKED_AT: tuple[Stage[Any], ...] = (
     *(UNDERSIDES, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY),
 )
 
+#: What of a zone its shape does not depend on.
+OF_NO_SHAPE = {"id", "name", "settings"}
 ABSURD = 4.0  # machine sizes
 
 
@@ -208,11 +211,11 @@ def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Pl
     copies = []
     for part in placed:
         solid = of_solids[part.solid]
-        lie = solid.record(InfillSettings).lie(part.at, part.turn)
+        stands = Stand(part.at if _asks_for_the_bed(solid) else None, part.turn)
         of_copy: dict[Given[Any], tuple[Any, str]] = {
-            one: (value, repr(value)) for one, value in ((AT, part.at), (LIE, lie))
+            one: (value, repr(value)) for one, value in ((AT, part.at), (STANDS, stands))
         }
-        copies.append(Unit("copy", solid.tables, fixed, solid.tools, of_copy, (solid,), part.name))
+        copies.append(Unit("copy", solid.tables, fixed, solid.tools, of_copy, (solid,), part.name, solid.zones))
     wished = tuple(job.order.index(part.part) if part.part in job.order else -1 for part in placed)
     brought = (
         (PLANNER, machine.motion),
@@ -227,8 +230,14 @@ def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Pl
     return Unit("bed", tables, fixed, tools_of(tables[0]), given, tuple(copies))
 
 
+def _asks_for_the_bed(solid: Unit) -> bool:
+    """Tell whether any infill of a solid lies in the bed's frame; else copies share it wherever they stand."""
+    return "bed" in {table.get("infill.frame") for table in (*solid.tables, *solid.zones)}
+
+
 def _solid_unit(solid: PosedSolid, machine: Machine, fixed: tuple[Mapping[str, Any], ...]) -> Unit:
     """Return a solid: what its stages are walked for."""
+    shapes = [zone.model_dump(exclude=OF_NO_SHAPE) for zone in solid.zones]
     return Unit(
         "solid",
         tuple(one.values for one in solid.resolved),
@@ -239,9 +248,11 @@ def _solid_unit(solid: PosedSolid, machine: Machine, fixed: tuple[Mapping[str, A
             ONE_SHELL: (solid.is_one_shell, ""),
             OVERHANG: (machine.overhang_limit, repr(machine.overhang_limit)),
             TURN: (solid.turn, repr(solid.turn)),
+            ZONES: (solid.zone_shapes, repr((solid.key, shapes))),
             BY_HAND: (solid.by_hand, repr((solid.by_hand.posts, solid.by_hand.marks))),
         },
         title=solid.title,
+        zones=tuple(zone.settings for zone in solid.zones),
     )
 
 
@@ -255,8 +266,8 @@ def _guard(runner: Runner, unit: Unit, make: Callable[[], Any]) -> Any:
         hands = Crew(cancelled=runner.run.crew.cancelled)
         again = Runner(StageRun(hands, StageCache(0)))
         again.preset(HEIGHTS, solid, heights)
-        lie = solid.record(InfillSettings).lie((0.0, 0.0), 0.0)
-        copy = Unit("copy", solid.tables, solid.fixed, solid.tools, {LIE: (lie, "")}, (solid,))
+        given: dict[Given[Any], tuple[Any, str]] = {STANDS: (Stand((0.0, 0.0), 0.0), "")}
+        copy = Unit("copy", solid.tables, solid.fixed, solid.tools, given, (solid,), zones=solid.zones)
         again.value(FOOT, solid)
         again.value(LEDGER, copy)
 

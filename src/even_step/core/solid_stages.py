@@ -17,7 +17,8 @@ from even_step.core.slicing.foot.foot import Foot, lay_foot
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
 from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
 from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
-from even_step.core.slicing.infill.infill import InfillSettings, Lie, infill
+from even_step.core.slicing.infill.infill import InfillSettings, Stand, infill
+from even_step.core.slicing.infill.zoned import zoned_infill
 from even_step.core.slicing.islands import Islands, islands
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
@@ -39,12 +40,14 @@ from even_step.core.slicing.supports.volume import frame_of
 from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
+from even_step.core.slicing.zones import Footprints, ZoneShapes, footprints
 
 MESH: Given[Mesh] = Given("mesh", "solid")
 TURN: Given[float] = Given("turn", "solid")
 ONE_SHELL: Given[bool] = Given("one shell", "solid")
 OVERHANG: Given[Limits] = Given("overhang limits", "solid")
-LIE: Given[Lie] = Given("lie", "copy")
+STANDS: Given[Stand] = Given("stands", "copy")
+ZONES: Given[ZoneShapes] = Given("zones", "solid")
 BY_HAND: Given[ByHand] = Given("by hand", "solid")
 AT: Given[tuple[float, float]] = Given("place", "copy")
 
@@ -84,7 +87,15 @@ def _covers(it: Inputs) -> Covers:
 
 
 def _infill(it: Inputs) -> tuple[Fill, ...]:
-    return infill(it[WALLS], it[COVERS], it[HEIGHTS], it[LIE], it.record(InfillSettings), it.crew)
+    plain, zoned = it.record(InfillSettings), it.by_zone(InfillSettings)
+    if not zoned.about:
+        return infill(it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS], plain, it.crew)
+    made = it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS], it[FOOTPRINTS]
+    return zoned_infill(*made, zoned.about, zoned.of, it.crew)
+
+
+def _footprints(it: Inputs) -> Footprints:
+    return footprints(it[ZONES], it[HEIGHTS], it.record(ContourSettings), it.crew)
 
 
 def _bare(filled: tuple[Fill, ...]) -> str:
@@ -231,7 +242,16 @@ SWAY = Stage("islands", "solid", _sway, (REGIONS, HEIGHTS))
 FOOT = Stage(
     "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
 )
-INFILL = Stage("infill", "copy", _infill, (WALLS, COVERS, HEIGHTS, LIE), (InfillSettings,), alike=_bare)
+FOOTPRINTS = Stage("zones", "solid", _footprints, (ZONES, HEIGHTS), (ContourSettings,))
+INFILL = Stage(
+    "infill",
+    "copy",
+    _infill,
+    (WALLS, COVERS, HEIGHTS, FOOTPRINTS, STANDS),
+    (InfillSettings,),
+    by_zone=(InfillSettings,),
+    alike=_bare,
+)
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
@@ -250,6 +270,7 @@ STAGES_OF_PARTS = (
         REMOVAL,
         SWAY,
         FOOT,
+        FOOTPRINTS,
         INFILL,
         BLOCKS,
         LEDGER,

@@ -22,14 +22,17 @@ from even_step.core.job.by_hand import Mark
 from even_step.core.job.cascade import Resolved, Scopes, cascade
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import Spot, stood
+from even_step.core.job.zones import Zone
 from even_step.core.layout.shadow import Shadow, box_shadow, shadow_of
 from even_step.core.mesh.mesh import Mesh, Model, Repair
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import STEP_DEFLECTION, file_bytes, read_model
 from even_step.core.slicing.supports.by_hand import ByHand, own_facets
+from even_step.core.slicing.zones import ZoneShapes
 from even_step.core.stages import StageRun
 from even_step.core.work import Crew
+from even_step.core.zone_shapes import zone_shapes
 
 #: Settings that a part may have of its own.
 OF_A_PART = tuple(key for key, setting in CATALOGUE.items() if "part" in setting.scopes)
@@ -112,7 +115,7 @@ class PosedSolid:
     """A posed mesh with the hash of what it was made from, and its part's name.
 
     ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder,
-    ``by_hand`` what a hand put on it.
+    ``by_hand`` what a hand put on it, ``zones`` those of its part with their shapes in its frame.
     """
 
     model: Model
@@ -123,6 +126,8 @@ class PosedSolid:
     resolved: tuple[Resolved, ...]
     title: str
     by_hand: ByHand
+    zones: tuple[Zone, ...]
+    zone_shapes: ZoneShapes
 
     @property
     def is_one_shell(self) -> bool:
@@ -146,7 +151,7 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         resolved = scopes.of(part)
-        hand = part.posts, part.marks
+        hand = part.zones, part.posts, part.marks
         key = stands, copy.turn, hand, *(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):
@@ -155,7 +160,10 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
             mesh, shift = meshes[stands]
             by_hand = ByHand(part.posts, _own_marks(part, files), pose_matrix(part, copy), shift)
             numbers[key] = len(solids)
-            solids[key] = PosedSolid(model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand)
+            shapes = zone_shapes(part, model, matrix, by_hand)
+            solids[key] = PosedSolid(
+                model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand, part.zones, shapes
+            )
         solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
 

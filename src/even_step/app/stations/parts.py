@@ -21,6 +21,7 @@ from even_step.app.stations.part_rows import PartRows
 from even_step.app.stations.pose_fields import PoseFields
 from even_step.app.stations.reading_rows import ReadingRows
 from even_step.app.stations.size_fields import SizeFields
+from even_step.app.stations.zone_fields import ZoneFields
 from even_step.app.theme.icons import icon
 from even_step.app.view import TOOLS
 from even_step.app.widgets.sheet import Group, Sheet, button, label, line
@@ -68,8 +69,8 @@ class PartsStation(Sheet):
         self.add(self._measure)
         self.poses = PoseFields(desk)
         self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), self.poses]
-        self._copies, self._own = CopyFields(desk), OwnFields(desk)
-        for group in (*self._fields, self._copies, self._own):
+        self._copies, self._own, self._zones = CopyFields(desk), OwnFields(desk), ZoneFields(desk)
+        for group in (*self._fields, self._copies, self._own, self._zones):
             self.add(group)
         self._figures = self._make_figures()
         self.add(self._figures)
@@ -175,7 +176,7 @@ class PartsStation(Sheet):
             group.setVisible(picked and group.tool == ("turn" if tool == "face" else tool))
             group.refresh()
         self._measure.setVisible(tool == "measure" and bool(job.parts))
-        for group in (self._copies, self._own):
+        for group in (self._copies, self._own, self._zones):
             group.setVisible(picked and tool != "measure")
             group.refresh()
         self._figures.setVisible(picked)

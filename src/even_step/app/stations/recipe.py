@@ -117,7 +117,7 @@ class RecipeStation(Sheet):
         desk.store.changed.connect(self._follow)
         desk.trials.changed.connect(self._refresh_cards)
         desk.whose.changed.connect(self._refresh)
-        desk.view.changed.connect(lambda piece: self._show_level() if piece == "level" else None)
+        desk.view.changed.connect(self._follow_view)
         self._refresh()
 
     def _make(self, setting: Setting) -> SettingLine:
@@ -190,6 +190,13 @@ class RecipeStation(Sheet):
 
         QTimer.singleShot(0, self, hold)  # once the rows have found their places
 
+    def _follow_view(self, piece: str) -> None:
+        whose = self._desk.whose
+        if piece == "level":
+            self._show_level()
+        elif piece == "station" and self._desk.view.station != "Recipe" and whose.zone:
+            whose.choose(whose.parts)  # only here can a zone's settings be seen
+
     def _choose(self, recipe: Recipe) -> None:
         edit(self._desk, f"recipe {recipe.name}", lambda job: edits.with_recipe(job, recipe))
         self._refresh_cards()
@@ -210,7 +217,7 @@ class RecipeStation(Sheet):
             made.refresh()
         whose = self._desk.whose
         count = len(whose.own)
-        below = "the whole job" if whose.parts else "the recipe"
+        below = "the part" if whose.zone else "the whole job" if whose.parts else "the recipe"
         self._recipes.setVisible(not whose.parts)
         # Its room is kept, so that nothing moves under the pointer when the first setting is changed.
         self._return.setText(f"{count} changed · all back to {below}" if count else "nothing changed")

@@ -11,7 +11,7 @@ MOST_LETTERS = 22
 
 
 class ScopeLine(QWidget):
-    """Two buttons: the whole job, and what is picked alone. Once it is a part's, it follows what is picked."""
+    """Two buttons: the whole job, and what is picked, or a zone, alone. A part's follows what is picked."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -31,7 +31,8 @@ class ScopeLine(QWidget):
         self.refresh()
 
     def _choose_picked(self) -> None:
-        self._desk.whose.choose(self._desk.selection.parts or self._desk.whose.parts)
+        if not self._desk.whose.zone:
+            self._desk.whose.choose(self._desk.selection.parts or self._desk.whose.parts)
         self.refresh()
 
     def _follow(self) -> None:
@@ -43,6 +44,8 @@ class ScopeLine(QWidget):
         """Show whose settings are on the sheet, and whose could be."""
         parts = self._desk.whose.parts or self._desk.selection.parts
         names = [part.name for part in self._desk.job.parts if part.id in parts]
+        if self._desk.whose.zone:
+            names = [f"zone {self._desk.whose.zone_title}"]
         name = names[0] if len(names) == 1 else f"{len(names)} parts" if names else "a picked part"
         short = name if len(name) <= MOST_LETTERS else f"{name[:MOST_LETTERS]}…"
         self._part.setText(f"Only for {short}")

@@ -25,6 +25,7 @@ class Palette:
     good: str = "#4C7A4A"
     bone: str = "#E6DFCF"
     clay: str = "#B97F68"
+    zone: str = "#2A7F7F"
     bed: str = "#F0EADD"
 
 

@@ -15,6 +15,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
+from even_step.app.widgets.zone_lines import draw_zones
 from even_step.core.job.model import Bed
 from even_step.core.job.spots import part_of
 from even_step.core.wording import clock
@@ -60,6 +61,9 @@ class Overlay(QWidget):
         if self._desk.view.station == "Parts":
             self._kept_free(painter)
             self._fault(painter)
+        if self._desk.view.station in {"Parts", "Recipe"}:
+            for part in self._canvas.scene.parts:
+                draw_zones(painter, self._canvas.camera, part_of(self._desk.job, part.spot.part), part)
         for part in self._canvas.scene.parts:
             if part.fault:
                 self._tell(painter, part)

@@ -140,7 +140,10 @@ class SettingLine(QWidget):
         """Return why it has no effect here, if it has none."""
         values, machine = self._desk.whose.resolved.values, self._desk.job.machine
         tool = min(tools_of(values)["walls"], len(machine.extruders) - 1)
-        return idle(self.setting.key, values, machine.extruders[tool].bore)
+        bore = machine.extruders[tool].bore
+        rule = idle(self.setting.key, values, bore)
+        elsewhere = ({**values, **zone.settings} for zone in self._desk.whose.zones_within) if rule else ()
+        return rule if all(idle(self.setting.key, other, bore) for other in elsewhere) else None
 
     def _told(self, under: Value) -> str:
         rule = self._idle_because()
@@ -202,7 +205,7 @@ class SettingLine(QWidget):
             self._go_back()
         else:
             name = f"{self.setting.label.lower()} {value_text(self.setting, typed)}{self._for_whom()}"
-            edit(self._desk, name, whose.set(key, typed), f"setting {key} {whose.parts}")
+            edit(self._desk, name, whose.set(key, typed), f"setting {key} {whose.parts} {whose.zone}")
 
     def _for_whom(self) -> str:
         return f" for {self._desk.whose.name}" if self._desk.whose.parts else ""

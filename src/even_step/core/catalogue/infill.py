@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, Setting
 
 DENSITY = Setting(
     "infill.density",
@@ -11,7 +11,7 @@ DENSITY = Setting(
     level="short",
     synonyms=("fill", "strength", "weight"),
     cost="More costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 PATTERN = Setting(
     "infill.pattern",
@@ -37,7 +37,7 @@ PATTERN = Setting(
     synonyms=("fill", "structure", "tree", "vault", "lightweight", "flexible"),
     renamed_choices=(("star", "kagome"),),
     cost="All but lines cost a little time.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ANGLE = Setting(
     "infill.angle",
@@ -50,7 +50,7 @@ ANGLE = Setting(
     level="wider",
     synonyms=("direction", "rotation"),
     cost="It costs nothing.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 FRAME = Setting(
     "infill.frame",
@@ -63,7 +63,7 @@ FRAME = Setting(
     choices=("part", "bed", "fitted"),
     synonyms=("align", "origin", "pattern", "position", "centred", "centered", "whole cells", "ornament"),
     cost="The bed's frame costs time to slice: each copy is filled anew.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 LINE_WIDTH = Setting(
     "infill.line_width",
@@ -77,7 +77,7 @@ LINE_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs fine support of the tops.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 OVERLAP = Setting(
     "infill.overlap",
@@ -90,7 +90,7 @@ OVERLAP = Setting(
     step=5.0,
     synonyms=("bond",),
     cost="More costs a mark on the outside.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 END_RUN = Setting(
     "infill.end_run",
@@ -105,7 +105,7 @@ END_RUN = Setting(
     level="wider",
     synonyms=("connect", "join"),
     cost="Longer costs a little plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 LAYERS_AT_ONCE = Setting(
     "infill.layers_at_once",
@@ -120,7 +120,7 @@ LAYERS_AT_ONCE = Setting(
     level="wider",
     synonyms=("combine", "thick", "every", "fast"),
     cost="It costs a little strength.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 GRADING = Setting(
     "infill.grading",
@@ -133,7 +133,7 @@ GRADING = Setting(
     level="wider",
     synonyms=("gradual", "adaptive", "variable"),
     cost="It costs stiffness in the middle.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 GRADING_DEPTH = Setting(
     "infill.grading_depth",
@@ -146,7 +146,7 @@ GRADING_DEPTH = Setting(
     step=1.0,
     synonyms=("gradual", "adaptive"),
     cost="Deeper costs plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ALL = (DENSITY, PATTERN, ANGLE, FRAME, LINE_WIDTH, OVERLAP, END_RUN, LAYERS_AT_ONCE, GRADING, GRADING_DEPTH)
 

@@ -48,7 +48,7 @@ UNITS: dict[str, str] = {
 }
 #: Where settings hold: the later word wins.
 SCOPES = ("machine", "material", "recipe", "job", "part")
-FOR_ALL = SCOPES[:-1]
+FOR_ALL, IN_ZONES = SCOPES[:-1], (*SCOPES, "zone")
 YES, NO = ("yes", "on", "true", "1"), ("no", "off", "false", "0")
 
 

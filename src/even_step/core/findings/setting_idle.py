@@ -11,16 +11,21 @@ from even_step.core.plane import region
 
 
 def check(evidence: Evidence) -> list[Finding]:
-    """Tell each setting that the job or a part changes from its default and that has no effect there."""
+    """Tell each setting that the job, a part or a zone changes from its default and that has no effect there."""
     solids = evidence.first_of_each()
     told: list[Finding] = []
     first = {part.part: part for part in reversed(evidence.placed)}
     # What the job changes may have its effect in one part alone.
-    everywhere = [solid.settings for _, solid in solids] or [evidence.settings]
+    here: dict[str, list[Values]] = {}
+    for one in evidence.job.parts:
+        own = evidence.solids[first[one.id].solid].settings
+        here[one.id] = [own, *({**own, **zone.settings} for zone in one.zones)]
+    everywhere = [values for tables in here.values() for values in tables] or [evidence.settings]
     told += _idle(evidence, None, evidence.job.settings, everywhere)
     for one in evidence.job.parts:
-        placed = first[one.id]
-        told += _idle(evidence, placed, one.settings, [evidence.solids[placed.solid].settings])
+        told += _idle(evidence, first[one.id], one.settings, here[one.id])
+        for zone, values in zip(one.zones, here[one.id][1:], strict=True):
+            told += _idle(evidence, first[one.id], zone.settings, [values], f" in zone {zone.title}")
     for part, solid in solids:
         if solid.settings["infill.grading"] != "none" and not _idle_for(
             "infill.grading", [solid.settings], evidence.bore
@@ -35,8 +40,10 @@ def _idle_for(key: str, tables: Sequence[Values], bore: float) -> Idle | None:
     return found[0] if found and all(found) else None
 
 
-def _idle(evidence: Evidence, placed: PlacedPart | None, changed: Values, tables: Sequence[Values]) -> list[Finding]:
-    """Tell what of the settings of the job, or of a part's own, has no effect in any of some tables of values."""
+def _idle(
+    evidence: Evidence, placed: PlacedPart | None, changed: Values, tables: Sequence[Values], where: str = ""
+) -> list[Finding]:
+    """Tell what of the settings of the job, a part or a zone has no effect in any of some tables of values."""
     title, at, ids = (placed.name, placed.at, placed.ids) if placed else ("", (0.0, 0.0), NOBODY)
     found = []
     for key in dict.fromkeys(key for rule in RULES for key in rule.keys):
@@ -44,7 +51,7 @@ def _idle(evidence: Evidence, placed: PlacedPart | None, changed: Values, tables
             continue
         rule = _idle_for(key, tables, evidence.bore)
         if rule:
-            message = f"{find_setting(key).label} has no effect: {rule.because}"
+            message = f"{find_setting(key).label} has no effect{where}: {rule.because}"
             found.append(Finding("setting-idle", "note", title, -1, 0.0, at, 0.0, "", message, rule.remedy, *ids))
     return found
 

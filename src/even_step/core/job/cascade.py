@@ -1,14 +1,15 @@
-"""Which value holds: catalogue, machine, material, recipe, job, part, the later one wins."""
+"""Which value holds: catalogue, machine, material, recipe, job, part, its zones; the later one wins."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 from even_step.core.job.model import Job, Machine, Part
+from even_step.core.job.zones import Zone
 from even_step.core.toolpath.roles import TOOLS
 
 WIDEST = 2.5  # bores; no line is laid wider
@@ -19,8 +20,8 @@ WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit ==
 class Resolved:
     """The value of every setting, where it comes from, and what it overrode.
 
-    ``origin`` holds ``default``, ``machine``, ``material``, ``recipe``, ``job`` or ``part``; ``under`` the value that
-    would hold without the last word.
+    ``origin`` holds ``default``, ``machine``, ``material``, ``recipe``, ``job``, ``part`` or ``zone``; ``under`` the
+    value that would hold without the last word.
     """
 
     values: Mapping[str, Value]
@@ -104,13 +105,14 @@ def complaints_of_parts(job: Job) -> list[SettingError]:
         for wrong in by_key.values():
             told = f"{wrong.message} (for {part.name} alone)"
             found.append(SettingError(told, subject=wrong.subject, remedy=wrong.remedy))
+        found += _complaints_of_zones(job, part)
     return found
 
 
-def cascade(job: Job, part: Part | None = None, extruder: int = 0) -> Resolved:
+def cascade(job: Job, part: Part | None = None, extruder: int = 0, zones: Iterable[Zone] = ()) -> Resolved:
     """Return every setting's value for the job or a part laid with an extruder, and where it comes from.
 
-    Whether or not the machine can do it.
+    Within some zones of the part, if any. Whether or not the machine can do it.
     """
     values = {key: setting.default for key, setting in CATALOGUE.items()}
     origin = dict.fromkeys(CATALOGUE, "default")
@@ -121,11 +123,22 @@ def cascade(job: Job, part: Part | None = None, extruder: int = 0) -> Resolved:
         ("recipe", job.recipe.settings),
         ("job", job.settings),
         ("part", part.settings if part else {}),
+        *(("zone", zone.settings) for zone in zones),
     )
     for name, table in layers:
         for key, value in table.items():
             under[key], values[key], origin[key] = values[key], value, name
     return Resolved(values, origin, under)
+
+
+def _complaints_of_zones(job: Job, part: Part) -> Iterator[SettingError]:
+    for zone in part.zones:
+        values = cascade(job, part, zones=(zone,)).values
+        for extruder in sorted({min(number, len(job.materials) - 1) for number in tools_of(values).values()}):
+            for key, wrong in complaints(job, cascade(job, part, extruder, (zone,)), extruder).items():
+                if key in zone.settings:
+                    told = f"{wrong.message} (in zone {zone.title} of {part.name})"
+                    yield SettingError(told, subject=wrong.subject, remedy=wrong.remedy)
 
 
 def complaints(job: Job, resolved: Resolved, extruder: int = 0) -> dict[str, SettingError]:

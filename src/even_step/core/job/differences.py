@@ -67,6 +67,8 @@ def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
         return ["repaired" if any(b.repair == "all" for _, b in pairs) else "repair undone"]
     if any(a.bodies != b.bodies for a, b in pairs):
         return ["other bodies"]
+    if any(a.zones != b.zones for a, b in pairs):
+        return ["other zones"]
     if any((a.posts, a.marks) != (b.posts, b.marks) for a, b in pairs):
         return ["other posts or marks"]
     if any(a.mirrored != b.mirrored for a, b in pairs):

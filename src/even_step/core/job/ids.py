@@ -15,13 +15,14 @@ from pydantic import Field
 if TYPE_CHECKING:
     from even_step.core.job.by_hand import Mark, Post
     from even_step.core.job.model import Copy, Part
+    from even_step.core.job.zones import Zone
 
 #: Of letters, digits, ``_``, ``.`` and ``-``; empty where none has been given yet.
 Id = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9_.-]*$")]
 #: Fields of a part whose items have ids, with the letters those begin with.
-HELD = {"copies": "c", "posts": "h", "marks": "h"}
-T = TypeVar("T", "Copy", "Post", "Mark")
-GIVEN = re.compile(r"[bpch](\d{1,15})")
+HELD = {"copies": "c", "zones": "z", "posts": "h", "marks": "h"}
+T = TypeVar("T", "Copy", "Zone", "Post", "Mark")
+GIVEN = re.compile(r"[bpchz](\d{1,15})")
 
 
 class Ids:
@@ -45,7 +46,7 @@ class Ids:
 def identified(
     parts: tuple[Part, ...], beds: tuple[str, ...], given: int
 ) -> tuple[tuple[Part, ...], tuple[str, ...], int]:
-    """Return parts, beds and the counter with an id of its own for each bed, part, copy, post and mark."""
+    """Return parts, beds and the counter with an id of its own for each bed, part, copy, zone, post and mark."""
     count = 1 + max((copy.bed for part in parts for copy in part.copies), default=0)
     used = [*beds, *(part.id for part in parts), *(held.id for part in parts for held in holds(part))]
     if len(beds) >= count and all(used) and len(set(used)) == len(used):
@@ -71,7 +72,7 @@ def _called(one: T, name: str) -> T:
     return one if one.id == name else one.model_copy(update={"id": name})
 
 
-def holds(part: Part) -> Iterator[Copy | Post | Mark]:
+def holds(part: Part) -> Iterator[Copy | Zone | Post | Mark]:
     """Go through all of a part that has an id of its own."""
     return chain.from_iterable(getattr(part, name) for name in HELD)
 

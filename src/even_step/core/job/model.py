@@ -4,13 +4,21 @@ from __future__ import annotations
 
 from typing import Annotated, Any, ClassVar, Literal, Self
 
-from pydantic import AfterValidator, BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from even_step.core.catalogue import checked
-from even_step.core.errors import EvenStepError
 from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.ids import Id, identified
+from even_step.core.job.tables import (
+    JobSettings,
+    MachineSettings,
+    MaterialSettings,
+    PartSettings,
+    RecipeSettings,
+    Table,
+)
 from even_step.core.job.value import Finite, Frozen, Name, Number, Pair, Positive
+from even_step.core.job.zones import MOST_ZONES, Zone
 from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
@@ -19,52 +27,6 @@ MOST_BY_HAND = 1000
 Bodies = Annotated[tuple[Number, ...], AfterValidator(lambda bodies: tuple(sorted(set(bodies))))]
 Unit = Literal["mm", "cm", "m", "inch"]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
-
-
-def flat_table(table: dict[str, Any]) -> dict[str, Any]:
-    """Turn nested tables into dotted keys: ``{infill: {density: 10}}`` is ``{infill.density: 10}``."""
-    flat: dict[str, Any] = {}
-    for key, value in table.items():
-        if isinstance(value, dict):
-            flat.update({f"{key}.{name}": item for name, item in flat_table(value).items()})
-        else:
-            flat[str(key)] = value
-    return flat
-
-
-def _flat(table: object) -> object:
-    return flat_table(table) if isinstance(table, dict) else table
-
-
-class Table(dict[str, Any]):
-    """Settings by key, as frozen as what holds them."""
-
-    def _refuse(self, *_: object, **__: object) -> Any:
-        raise TypeError("settings are part of a value and cannot be written to; make a new job")
-
-    __setitem__ = __delitem__ = __ior__ = clear = pop = popitem = setdefault = update = _refuse
-
-    def __reduce__(self) -> tuple[type[Table], tuple[dict[str, Any]]]:
-        """Pickle by content: filling it key by key is refused."""
-        return Table, (dict(self),)
-
-
-def _checked_for(scope: str) -> AfterValidator:
-    def check(table: dict[str, Any]) -> Table:
-        try:
-            return Table(checked(table, scope))
-        except EvenStepError as error:
-            raise ValueError(str(error)) from error
-
-    return AfterValidator(check)
-
-
-_Table = Annotated[dict[str, Any], BeforeValidator(_flat), Field(validate_default=True)]
-MachineSettings = Annotated[_Table, _checked_for("machine")]
-MaterialSettings = Annotated[_Table, _checked_for("material")]
-RecipeSettings = Annotated[_Table, _checked_for("recipe")]
-JobSettings = Annotated[_Table, _checked_for("job")]
-PartSettings = Annotated[_Table, _checked_for("part")]
 
 
 class Bed(Frozen):
@@ -197,8 +159,8 @@ class Part(Frozen):
     ``object`` counts the parts within the file; ``bodies`` are the numbers of those of its bodies that belong here
     (none named: all), ``hidden_bodies`` those that are not drawn, but printed; ``repair`` says what of its meshes is
     mended. ``mirrored`` says along which axes of the file it is turned inside out; ``turn`` is about x, then y, then
-    z, in degrees. ``settings`` hold for all its copies, and for nothing else; so do the ``posts`` and ``marks`` that a
-    hand put on its surface.
+    z, in degrees. ``settings`` hold for all its copies, and for nothing else; so do its ``zones``, of which the later
+    wins, setting by setting, and the ``posts`` and ``marks`` that a hand put on its surface.
     """
 
     id: Id = ""
@@ -213,6 +175,7 @@ class Part(Frozen):
     mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     settings: PartSettings = {}
+    zones: Annotated[tuple[Zone, ...], Field(max_length=MOST_ZONES)] = ()
     posts: Annotated[tuple[Post, ...], Field(max_length=MOST_BY_HAND)] = ()
     marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_BY_HAND)] = ()
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)

@@ -9,7 +9,8 @@ from pydantic import ValidationError
 
 from even_step.core.catalogue import checked
 from even_step.core.errors import EvenStepError
-from even_step.core.job.model import JOB_VERSION, Job, flat_table
+from even_step.core.job.model import JOB_VERSION, Job
+from even_step.core.job.tables import flat_table
 
 MOST_LEFT_OUT = 1000
 

@@ -62,6 +62,35 @@ def stroked(xy: Points, start: Index, width: NDArray[np.float64]) -> shapely.Mul
     return region.union_all(shapely.buffer(lines, width / 2, quad_segs=4))
 
 
+def lines_cut(
+    xy: Points, start: Index, owner: Index, regions: Regions, shortest: float
+) -> tuple[Points, Index, Index, NDArray[np.bool_]]:
+    """Cut each line to the region it is of; one that lies in it wholly stays as it is, to the bit.
+
+    Returns
+    -------
+    xy, start
+        Points of the pieces no shorter than ``shortest`` mm, on the grid, in the order of the lines.
+    line : (P,) int64
+        Which line each piece is of.
+    whole : (P,) bool
+        Whether it is all of it.
+    """
+    lines = np.asarray(shapely.linestrings(xy, indices=np.repeat(np.arange(len(owner)), np.diff(start))), object)
+    regions = np.asarray(shapely.transform(regions, np.array), object)  # other threads may read those that were given
+    shapely.prepare(regions)
+    inside = shapely.covers(regions[owner], lines)
+    some = np.flatnonzero(~inside & shapely.intersects(regions[owner], lines))
+    parts, of = shapely.get_parts(shapely.intersection(lines[some], regions[owner[some]]), return_index=True)
+    long = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= shortest)
+    kept = np.flatnonzero(inside)
+    line = np.concatenate((kept, some[of[long]]))
+    order = np.argsort(line, kind="stable")
+    points, piece = shapely.get_coordinates(np.concatenate((lines[kept], parts[long]))[order], return_index=True)
+    points = np.round(points, valid.DECIMALS) + 0.0
+    return points, np.searchsorted(piece, np.arange(len(order) + 1)).astype(np.int64), line[order], order < len(kept)
+
+
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
     """Cut lines to regions, list by list.
 

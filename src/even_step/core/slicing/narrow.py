@@ -34,16 +34,30 @@ SPACINGS = (0.25, 0.16, 0.1)  # mm between samples; where they do not tell enoug
 
 
 class Tally:
-    """How many points of outlines were followed with each spacing, and at last not at all; the bench reads it."""
+    """How many points of outlines were followed with each spacing, and at last not at all; the bench reads it.
+
+    And how many of middle lines come from circles, and from the triangles of places that fork.
+    """
 
     def __init__(self) -> None:
         self.points = [0] * (len(SPACINGS) + 1)
+        self.middles = [0, 0]
         self._lock = Lock()
 
     def add(self, step: int, points: int) -> None:
         """Count points; the last step is that they are not followed."""
         with self._lock:
             self.points[step] += points
+
+    def add_middles(self, circles: int, triangles: int) -> None:
+        """Count points of middle lines."""
+        with self._lock:
+            self.middles[0] += circles
+            self.middles[1] += triangles
+
+    def share_of_forks(self) -> float:
+        """Return the share of middle lines' points that are those of places that fork."""
+        return self.middles[1] / max(sum(self.middles), 1)
 
     def shares(self) -> tuple[float, float]:
         """Return the share of points that were followed again from finer samples, and that were not followed."""
@@ -157,6 +171,7 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     """Return all middle lines of a level; those of places that fork, in ``count`` shapes, from their triangles."""
     plain, forks, narrow = found.middles_of(level), found.forks.of_level(level), found.narrow
     if len(forks.shape) == 0:
+        TALLY.add_middles(len(plain.xy), 0)
         return plain
     thin = region.nothing(count)
     thin[narrow] = _regions(forks, len(narrow))
@@ -164,6 +179,7 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     many = np.bincount(narrow[found.opening_shape[some]], minlength=count)
     moved = MovedIn(levels.deep(level), found.openings[some], starts_of(many))
     lines = axes(thin, rings, widest, SPACING, moved)
+    TALLY.add_middles(len(plain.xy), len(lines.xy))
     return axes_joined([(plain, plain.item), (lines, np.searchsorted(narrow, lines.item))]).by_item()
 
 

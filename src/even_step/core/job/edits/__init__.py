@@ -14,6 +14,15 @@ from even_step.core.job.edits.settings import (
     without_settings,
     without_settings_of_parts,
 )
+from even_step.core.job.edits.zones import (
+    with_setting_of_zone,
+    with_zone,
+    with_zone_changed,
+    with_zone_over,
+    without_settings_of_zone,
+    without_zone,
+    zone_of,
+)
 
 __all__ = [
     "MOST_COPIES",
@@ -51,8 +60,15 @@ __all__ = [
     "with_recipe",
     "with_setting",
     "with_setting_of_parts",
+    "with_setting_of_zone",
+    "with_zone",
+    "with_zone_changed",
+    "with_zone_over",
     "without_hand",
     "without_places",
     "without_settings",
     "without_settings_of_parts",
+    "without_settings_of_zone",
+    "without_zone",
+    "zone_of",
 ]

@@ -9,6 +9,7 @@ from even_step.core.job.edits.change import with_part
 from even_step.core.job.edits.copies import added, removed
 from even_step.core.job.model import Job, Part
 from even_step.core.job.spots import Spot, first_spot, part_of, spots_of
+from even_step.core.job.zones import Zone
 
 
 def bodies_of(part: Part, names: Sequence[str]) -> tuple[int, ...]:
@@ -39,12 +40,21 @@ def split_off(job: Job, part: str, bodies: Sequence[int], names: Sequence[str]) 
     stays = tuple(body for body in bodies_of(known, names) if body not in bodies)
     free = tuple(copy.model_copy(update={"at": None, "locked": False}) for copy in known.copies)
     new = [
-        known.model_copy(update={"name": names[body], "bodies": (body,), "hidden_bodies": (), "copies": free})
+        known.model_copy(
+            update={
+                "name": names[body],
+                "bodies": (body,),
+                "hidden_bodies": (),
+                "copies": free,
+                "zones": _zones_for(known, (body,)),
+            }
+        )
         for body in bodies
     ]
     hidden = tuple(body for body in known.hidden_bodies if body in stays)
     name = names[stays[0]] if len(stays) == 1 else known.name
-    job = added(with_part(job, part, name=name, bodies=stays, hidden_bodies=hidden), new)
+    zones = _zones_for(known, stays)
+    job = added(with_part(job, part, name=name, bodies=stays, hidden_bodies=hidden, zones=zones), new)
     return job, [first_spot(one) for one in job.parts[len(job.parts) - len(new) :]]
 
 
@@ -86,8 +96,14 @@ def joined_again(job: Job, parts: Sequence[str], whole: Mapping[str, tuple[str, 
         name=name if full or len(kept.bodies) == 1 else kept.name,
         bodies=() if full else tuple(sorted(bodies)),
         hidden_bodies=tuple(sorted({body for part in (kept, *others) for body in part.hidden_bodies})),
+        zones=(*kept.zones, *(zone for part in others for zone in part.zones if zone.body is not None)),
     )
     return removed(job, spots_of(job, [part.id for part in others])), first_spot(kept)
+
+
+def _zones_for(part: Part, bodies: Sequence[int]) -> tuple[Zone, ...]:
+    """Return the zones that go with some bodies of a part: not those that are another body."""
+    return tuple(zone for zone in part.zones if zone.body is None or zone.body in bodies)
 
 
 def _own(part: Part, count: int) -> set[int]:

@@ -32,6 +32,13 @@ class Lie(NamedTuple):
     angle: float
 
 
+class Stand(NamedTuple):
+    """Where a copy stands on the bed, mm, none where no pattern asks for it; and by how much it is turned, degrees."""
+
+    at: tuple[float, float] | None
+    turn: float
+
+
 @dataclass(frozen=True)
 class InfillSettings:
     """Percent, degrees and mm; the overlap in percent of a line.
@@ -55,9 +62,11 @@ class InfillSettings:
     bore: float
     overhang: float
 
-    def lie(self, at: tuple[float, float], turn: float) -> Lie:
-        """Return how patterns lie in a copy that stands somewhere on the bed, mm, turned by some degrees."""
-        return Lie((-at[0], -at[1]), self.angle) if self.frame == "bed" else Lie((0.0, 0.0), self.angle + turn)
+    def lie(self, stands: Stand) -> Lie:
+        """Return how patterns lie in a copy."""
+        if self.frame == "bed" and stands.at:
+            return Lie((-stands.at[0], -stands.at[1]), self.angle)
+        return Lie((0.0, 0.0), self.angle + stands.turn)
 
     def layout(self, lie: Lie) -> PatternLayout:
         """Return how the pattern is laid."""
@@ -77,7 +86,7 @@ def infill(
     walls: Walls,
     covers: Covers,
     heights: Heights,
-    lie: Lie,
+    stands: Stand,
     settings: InfillSettings,
     crew: Crew,
 ) -> tuple[Fill, ...]:
@@ -89,8 +98,8 @@ def infill(
         Of the solid.
     heights
         Of its layers.
-    lie
-        How patterns lie in the solid's frame.
+    stands
+        How the copy stands.
     settings
         Pattern and density.
 
@@ -100,10 +109,14 @@ def infill(
     """
     count = len(covers.which)
     thick = walls.height[covers.walls[covers.which]]
-    layout, width = settings.layout(lie), settings.line_width
+    return filled(LayerRooms(covers.which, covers.room, thick, heights.cuts[:count]), stands, settings, crew)
+
+
+def filled(rooms: LayerRooms, stands: Stand, settings: InfillSettings, crew: Crew) -> tuple[Fill, ...]:
+    """Lay a pattern in the rooms of layers."""
+    layout, width, thick = settings.layout(settings.lie(stands)), settings.line_width, rooms.height
     if settings.frame == "fitted" and not layout.is_full:
-        layout = replace(layout, fitted=span_of(covers.room, layout.angle))
-    rooms = LayerRooms(covers.which, covers.room, thick, heights.cuts[:count])
+        layout = replace(layout, fitted=span_of(rooms.rooms, layout.angle))
     if layout.pattern == "branching":
         return (_branching(rooms, layout, settings),)
     fills = []

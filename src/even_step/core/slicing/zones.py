@@ -1,0 +1,147 @@
+"""Zones: what of each layer lies within the shapes of a part's zones, and rooms cut into cells at their borders."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.mesh.mesh import Mesh
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.heights import Heights
+from even_step.core.work import Crew
+
+R = TypeVar("R", bound=Hashable)
+
+
+@dataclass(frozen=True, eq=False)
+class ZoneShapes:
+    """The shapes of a solid's zones in its own frame, in their order, and what each snaps to."""
+
+    meshes: tuple[Mesh, ...] = ()
+    snaps: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Footprints:
+    """What lies within each zone, layer by layer.
+
+    Attributes
+    ----------
+    which : (Z, L) int64
+        Which outline a zone has in a layer.
+    outline : (U,) regions
+        The outlines, mm.
+    """
+
+    which: Index
+    outline: Regions
+
+
+@dataclass(frozen=True, eq=False)
+class Cells:
+    """Rooms cut at the borders of zones.
+
+    Attributes
+    ----------
+    which : (L,) int64
+        Which row of cells a layer has.
+    room : (C,) int64
+        The room that each row was cut from.
+    zones : of tuples of int
+        Which zones each kind of cell lies in; of the first, none.
+    shape : of (C,) regions
+        The cells of each kind.
+    """
+
+    which: Index
+    room: Index
+    zones: tuple[tuple[int, ...], ...]
+    shape: tuple[Regions, ...]
+
+    def by(self, record: Callable[[tuple[int, ...]], R]) -> dict[R, Regions]:
+        """Put cells together for which the same holds."""
+        kinds: dict[R, list[Regions]] = {}
+        for zones, shape in zip(self.zones, self.shape, strict=True):
+            kinds.setdefault(record(zones), []).append(shape)
+        return {kind: _united(some) for kind, some in kinds.items()}
+
+
+def footprints(shapes: ZoneShapes, heights: Heights, settings: ContourSettings, crew: Crew) -> Footprints:
+    """Cut the shapes of zones at the middle of each layer."""
+    which, outlines, count = np.empty((len(shapes.meshes), len(heights.top)), np.int64), [], 0
+    for zone, (mesh, snap) in enumerate(zip(shapes.meshes, shapes.snaps, strict=True)):
+        found = contours(snapped(mesh, snap, heights), heights.cuts, settings, crew)
+        which[zone] = found.which + count
+        outlines.append(found.outline)
+        count += len(found.outline)
+    return Footprints(which, np.concatenate(outlines) if outlines else region.nothing(0))
+
+
+def snapped(mesh: Mesh, snap: str, heights: Heights) -> Mesh:
+    """Move a shape to begin with the first layer or end with the last, or stretch it to whole layers."""
+    low, high = mesh.bounds[:, 2]
+    z, edges = mesh.vertices[:, 2], np.concatenate(([heights.tops[0] - heights.thick[0]], heights.tops))
+    if snap == "first":
+        z = z - low + edges[0]
+    elif snap == "last":
+        z = z - high + edges[-1]
+    elif snap == "layers":
+        first = min(int(np.abs(edges - low).argmin()), len(edges) - 2)
+        last = max(int(np.abs(edges - high).argmin()), first + 1)
+        z = edges[first] + (z - low) * ((edges[last] - edges[first]) / (high - low))
+    return mesh if z is mesh.vertices[:, 2] else Mesh(np.column_stack((mesh.vertices[:, :2], z)), mesh.faces)
+
+
+def cells(rooms: Regions, which: Index, prints: Footprints, zones: Sequence[int]) -> Cells:
+    """Cut the rooms of layers at the borders of some zones; what lies in none stays one cell.
+
+    Parameters
+    ----------
+    rooms : (R,) regions
+        mm.
+    which : (L,) int64
+        Which room a layer has.
+    zones
+        By number, in their order.
+    """
+    columns = [which, *(prints.which[zone] for zone in zones)]
+    rows, row_of = np.unique(np.stack(columns, axis=1), axis=0, return_inverse=True)
+    kinds: dict[tuple[int, ...], int] = {(): 0}
+    shape, row, kind = rooms[rows[:, 0]].copy(), np.arange(len(rows)), np.zeros(len(rows), np.int64)
+    for column, zone in enumerate(zones, 1):
+        print_ = prints.outline[rows[:, column]]
+        some = np.flatnonzero(_may_meet(region.bounds(shape), region.bounds(print_)[row]))
+        within = region.intersection(shape[some], print_[row[some]])
+        met = ~region.is_empty(within)
+        some, within = some[met], within[met]
+        shape[some] = region.difference(shape[some], print_[row[some]])
+        names = list(kinds)
+        for old in np.unique(kind[some]).tolist():
+            kinds.setdefault((*names[old], zone), len(kinds))
+        inner = np.array([kinds[*names[old], zone] for old in kind[some].tolist()], np.int64)
+        shape, row, kind = np.append(shape, within), np.append(row, row[some]), np.append(kind, inner)
+        left = ~region.is_empty(shape)
+        shape, row, kind = shape[left], row[left], kind[left]
+    out = [region.nothing(len(rows)) for _ in kinds]
+    for number, made in enumerate(out):
+        made[row[kind == number]] = shape[kind == number]
+    return Cells(row_of.ravel(), rows[:, 0], tuple(kinds), tuple(out))
+
+
+def _may_meet(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Tell which boxes meet, (n, 4) each; one of nothing meets none."""
+    return np.asarray((a[:, :2] <= b[:, 2:]).all(axis=1) & (b[:, :2] <= a[:, 2:]).all(axis=1))
+
+
+def _united(some: list[Regions]) -> Regions:
+    out = some[0]
+    for more in some[1:]:
+        out = region.union(out, more)
+    return out
