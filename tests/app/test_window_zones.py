@@ -37,6 +37,10 @@ def test_a_key_makes_a_zone_and_figures_place_it(plate):
     assert hand.desk.store.undo_name == "size zone of plate"
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert zones(hand)[0].size[2] == 3.0
+    hand.type_into("zone size X", "0")
+    assert zones(hand)[0].size[0] == 30.0
+    assert "no size of a zone" in hand.window.area.notes.text
+    hand.key(Qt.Key.Key_Escape)
     hand.click(f"remove zone {made.id}")
     assert zones(hand) == ()
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

@@ -24,6 +24,7 @@ from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job, Layout, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
+from even_step.core.job.zones import Zone
 from even_step.core.mesh.read.model import read_model
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, settled
@@ -60,7 +61,10 @@ def job():
     made = turned(made, [nth_spot(made, 3)], 0, 37.5)
     post, kept = Post(at=(1.0, 2.0, 3.5), foot=(4.0, 0.0)), Mark(kind="show", near=(0.0, 1.0, 2.0), crease=20.0)
     marks = (kept, Mark(kind="hold", facets=(7, 2, 7)), Mark(kind="keep-clear", near=(1.0, 1.0, 1.0), radius=1.5))
-    made = with_part(made, nth_part(made, 3), posts=(post,), marks=marks)
+    spot = Zone(name="bolt", shape="cylinder", middle=(1, 2, 3), size=(8, 8, 20), turn=(0, 10, 0), snap="layers")
+    body = Zone(shape="body", body=0, settings={"infill.density": 60.0})
+    denser = spot.model_copy(update={"settings": {"infill.density": 40.0, "infill.pattern": "grid"}})
+    made = with_part(made, nth_part(made, 3), posts=(post,), marks=marks, zones=(denser, body))
     made, new = copied(made, [nth_spot(made, 3), nth_spot(made, 1)])
     made = turned(with_mark(made, new, bed=1), new, 2, 25.0)
     made = with_setting(with_setting(made, "infill.density", 12.0), "layers.height", 0.28)

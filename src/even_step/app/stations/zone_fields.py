@@ -14,10 +14,11 @@ from even_step.app.stations.part_fields import AXES, ToolFields
 from even_step.app.widgets.fields import ChoiceField, NumberField
 from even_step.app.widgets.sheet import button, clear, label, line
 from even_step.core.catalogue import CATALOGUE
+from even_step.core.errors import JobError
 from even_step.core.job import edits
 from even_step.core.job.differences import value_text
 from even_step.core.job.spots import Spot, part_of
-from even_step.core.job.zones import Zone
+from even_step.core.job.zones import LEAST_SIZE, MOST_SIZE, Zone
 
 SNAPS = {
     "none": "as it stands",
@@ -62,8 +63,15 @@ class ZoneFields(ToolFields):
         for name, unit in FIELDS:
             row, figures = QWidget(), []
             for axis, letter in enumerate(AXES):
-                field = NumberField(f"zone {name} {letter}", unit, decimals=3 if unit == "mm" else 1, width=72)
+                field = NumberField(
+                    f"zone {name} {letter}",
+                    unit,
+                    decimals=3 if unit == "mm" else 1,
+                    check=_as_large if name == "size" else None,
+                    width=72,
+                )
                 field.setAccessibleName(f"{name} of the zone, {letter}")
+                field.refused.connect(lambda text: self.desk.note(text, "stop"))
                 field.chosen.connect(partial(self._figure, name, axis))
                 figures.append(field)
             made = line(label(name), 1, *figures, spacing=4)
@@ -92,7 +100,7 @@ class ZoneFields(ToolFields):
         zones = part_of(self.desk.job, spot.part).zones if spot else ()
         return next(((spot.part, zone) for zone in zones if zone.id == self._open), None) if spot else None
 
-    def _change(self, verb: str, **changes: Any) -> None:
+    def _change(self, verb: str, join: str = "", **changes: Any) -> None:
         known = self._zone()
         if known:
             part, zone = known
@@ -100,6 +108,7 @@ class ZoneFields(ToolFields):
                 self.desk,
                 f"{verb} of {part_of(self.desk.job, part).name}",
                 lambda job: edits.with_zone_changed(job, part, zone.id, **changes),
+                join,
             )
 
     def _figure(self, name: str, axis: int, value: float) -> None:
@@ -107,9 +116,8 @@ class ZoneFields(ToolFields):
         if known:
             figures = list(getattr(known[1], name))
             figures[axis] = value
-            self._change(
-                {"middle": "move zone", "size": "size zone", "turn": "turn zone"}[name], **{name: tuple(figures)}
-            )
+            verb = {"middle": "move zone", "size": "size zone", "turn": "turn zone"}[name]
+            self._change(verb, f"zone {self._open} {name} {axis}", **{name: tuple(figures)})
 
     def _lift(self) -> None:
         known = self._zone()
@@ -159,6 +167,13 @@ class ZoneFields(ToolFields):
             for field, value in zip(figures, values or (0.0, 0.0, 0.0), strict=True):
                 field.show_value(value)
         self._snap.show_value(SNAPS[zone.snap])
+
+
+def _as_large(value: float) -> None:
+    if not LEAST_SIZE <= value <= MOST_SIZE:
+        raise JobError(
+            f"{value:g} mm is no size of a zone", subject="size", remedy=f"{LEAST_SIZE:g} to {MOST_SIZE:g} mm"
+        )
 
 
 def _told(zone: Zone) -> str:

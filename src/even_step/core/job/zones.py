@@ -15,7 +15,8 @@ from even_step.core.job.tables import ZoneSettings
 from even_step.core.job.value import Finite, Frozen, Number, Point
 
 MOST_ZONES = 1000
-Size = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
+LEAST_SIZE, MOST_SIZE = 0.001, 10_000.0  # mm
+Size = Annotated[float, Field(ge=LEAST_SIZE, le=MOST_SIZE, allow_inf_nan=False)]
 
 
 class Zone(Frozen):
