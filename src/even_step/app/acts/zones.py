@@ -16,7 +16,7 @@ from even_step.core.job.spots import part_of
 from even_step.core.job.zones import Zone
 
 DENSER = 2.0  # times the infill of the part: what a new zone begins with, for one that changes nothing is of no use
-SPARSE = 30.0  # percent, where the part has none
+OTHER = 30.0  # percent, where the part has none or is full
 
 
 def add_zone(desk: Desk, shape: str) -> None:
@@ -27,7 +27,7 @@ def add_zone(desk: Desk, shape: str) -> None:
         return
     part = part_of(desk.job, spot.part)
     density = float(desk.resolved_of(part.id).values["infill.density"])
-    settings = {"infill.density": min(100.0, DENSER * density) or SPARSE}
+    settings = {"infill.density": min(100.0, DENSER * density) if 0.0 < density < 100.0 else OTHER}
     if shape == "body":
         zone = Zone(shape="body", body=body, settings=settings)
     else:

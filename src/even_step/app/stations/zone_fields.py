@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -17,6 +18,7 @@ from even_step.core.catalogue import CATALOGUE
 from even_step.core.errors import JobError
 from even_step.core.job import edits
 from even_step.core.job.differences import value_text
+from even_step.core.job.model import Job
 from even_step.core.job.spots import Spot, part_of
 from even_step.core.job.zones import LEAST_SIZE, MOST_SIZE, Zone
 
@@ -100,16 +102,16 @@ class ZoneFields(ToolFields):
         zones = part_of(self.desk.job, spot.part).zones if spot else ()
         return next(((spot.part, zone) for zone in zones if zone.id == self._open), None) if spot else None
 
-    def _change(self, verb: str, join: str = "", **changes: Any) -> None:
+    def _do(self, verb: str, change: Callable[[Job, str, str], Job], join: str = "") -> None:
+        """Do an edit to the zone that is open."""
         known = self._zone()
         if known:
             part, zone = known
-            edit(
-                self.desk,
-                f"{verb} of {part_of(self.desk.job, part).name}",
-                lambda job: edits.with_zone_changed(job, part, zone.id, **changes),
-                join,
-            )
+            words = f"{verb} of {part_of(self.desk.job, part).name}"
+            edit(self.desk, words, lambda job: change(job, part, zone.id), join)
+
+    def _change(self, verb: str, join: str = "", **changes: Any) -> None:
+        self._do(verb, partial(edits.with_zone_changed, **changes), join)
 
     def _figure(self, name: str, axis: int, value: float) -> None:
         known = self._zone()
@@ -120,14 +122,7 @@ class ZoneFields(ToolFields):
             self._change(verb, f"zone {self._open} {name} {axis}", **{name: tuple(figures)})
 
     def _lift(self) -> None:
-        known = self._zone()
-        if known:
-            part, zone = known
-            edit(
-                self.desk,
-                f"order of zones of {part_of(self.desk.job, part).name}",
-                lambda job: edits.with_zone_over(job, part, zone.id),
-            )
+        self._do("order of zones", edits.with_zone_over)
 
     def _settings(self) -> None:
         known = self._zone()
