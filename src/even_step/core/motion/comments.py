@@ -58,6 +58,12 @@ class GcodeJob:
         return int(self.toolpath.extruder[first]) if first >= 0 else 0
 
     @cached_property
+    def offsets(self) -> NDArray[np.float64] | None:
+        """Where the nozzles sit, (extruders, 2), mm; none where all sit in one place."""
+        offsets = np.array([nozzle.offset for nozzle in self.job.machine.extruders])
+        return offsets if offsets.any() else None
+
+    @cached_property
     def thickest(self) -> NDArray[np.float64]:
         """Thickness of the thickest lines of each layer, (L,), mm."""
         return self.toolpath.courses.thickest()

@@ -18,7 +18,7 @@ from even_step.core.work import Crew
 
 LONGEST_MOVE = 96  # bytes of one move's lines at the most
 LONGEST_SAID = 64  # bytes of what stands before a path at the most, but for its words
-LAYERS_AT_ONCE = 4
+LAYERS_AT_ONCE = 16  # fewer, and two threads wait for one another as long as they work
 ROLE_COUNT = len(ROLES)
 HEIGHT, FAN = (np.frombuffer(text, np.uint8) for text in (b" height=", b"M106 S"))
 
@@ -74,8 +74,8 @@ def _layer(source: GcodeJob, words: Words, layer: int, forms: Forms) -> tuple[by
 
 def _as_commanded(source: GcodeJob, moves: Moves) -> Moves:
     """Take off where the nozzles sit: the head goes elsewhere for the line to come to its place."""
-    offsets = np.array([nozzle.offset for nozzle in source.job.machine.extruders])
-    if len(moves.path) == 0 or not offsets.any():
+    offsets = source.offsets
+    if offsets is None or len(moves.path) == 0:
         return moves
     extruder = source.toolpath.extruder
     start, to = moves.start.copy(), moves.to.copy()
