@@ -48,6 +48,8 @@ class Stage(Generic[T]):
         Records it reads for each role of lines, as they hold for the extruder that lays it.
     by_zone
         Records it reads for what lies in zones.
+    zoned
+        What it is made from besides where zones say anything of these.
     alike
         Tells results apart by what they hold rather than by what they came from, where that is said quickly.
     """
@@ -60,6 +62,7 @@ class Stage(Generic[T]):
     own: tuple[type, ...] = ()
     by_role: tuple[type, ...] = ()
     by_zone: tuple[type, ...] = ()
+    zoned: tuple[Stage[Any] | Given[Any], ...] = ()
     alike: Callable[[T], str] | None = None
 
 
@@ -121,6 +124,11 @@ class Unit:
             values |= self.zones[zone]
         return take(kind, values if zones else self.tables[extruder], **rest)
 
+    def needed_for(self, stage: Stage[Any]) -> tuple[Stage[Any] | Given[Any], ...]:
+        """Return what a stage is made from here."""
+        zoned = self.zones and any(self.by_zone(kind).about for kind in stage.by_zone)
+        return stage.needs + stage.zoned if zoned else stage.needs
+
     def by_zone(self, kind: type[R]) -> ByZone[R]:
         """Return a record of settings for what lies in zones."""
         keys = {setting.key for setting in settings_read_by(cast("type", kind)).values()}
@@ -179,7 +187,7 @@ class Inputs:
 
     def each(self, needed: Stage[T] | Given[T]) -> list[T]:
         """Return what was made of each unit that this one is made from, in order."""
-        if needed not in self.stage.needs:
+        if needed not in self.unit.needed_for(self.stage):
             raise KeyError(f"{self.stage.name} does not say that it needs {needed.name}")
         units = self.unit.sources(needed.of)
         if isinstance(needed, Given):
@@ -241,7 +249,7 @@ class Runner:
     def _of(self, stage: Stage[Any], unit: Unit) -> tuple[Any, str]:
         place = stage, unit
         if place not in self._made:
-            known = [key for needed in stage.needs for key in self._keys(needed, unit)]
+            known = [key for needed in unit.needed_for(stage) for key in self._keys(needed, unit)]
             known += [repr(unit.record(kind)) for kind in stage.records]
             known += [repr(records_of(unit, kind)) for kind in stage.own]
             known += [repr(unit.by_role(kind)) for kind in stage.by_role]

@@ -87,7 +87,7 @@ RULES = (
         "raise the number of walls",
     ),
     Idle(
-        ("walls.outer_line_width", "walls.order", "walls.seam", "walls.lone_line", "walls.more_on_slopes"),
+        ("walls.order", "walls.seam", "walls.lone_line", "walls.more_on_slopes"),
         _nothing("walls.count"),
         "there are no walls",
         "raise the number of walls",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
@@ -40,7 +42,9 @@ from even_step.core.slicing.supports.volume import frame_of
 from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
-from even_step.core.slicing.zones import Footprints, ZoneShapes, footprints
+from even_step.core.slicing.zoned_covers import zoned_covers
+from even_step.core.slicing.zoned_walls import walls_by_record, walls_of_cells
+from even_step.core.slicing.zones import Borders, Footprints, ZoneShapes, footprints
 
 MESH: Given[Mesh] = Given("mesh", "solid")
 TURN: Given[float] = Given("turn", "solid")
@@ -77,21 +81,44 @@ def _regions(it: Inputs) -> Outlines:
     return outlines_of(it[CONTOURS], it.record(RegionSettings), it.crew)
 
 
+def _borders(it: Inputs, about: Sequence[int]) -> Borders:
+    return Borders(it[REGIONS], it[FOOTPRINTS], about)
+
+
+def _walls_by_record(it: Inputs) -> dict[WallSettings, Walls]:
+    zoned = it.by_zone(WallSettings)
+    if not zoned.about:
+        return {}  # what is laid is of one record
+    return walls_by_record(_borders(it, zoned.about), it[HEIGHTS].thick, zoned.of, it.crew)
+
+
 def _walls(it: Inputs) -> Walls:
-    return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
+    zoned = it.by_zone(WallSettings)
+    if not zoned.about:
+        return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
+    return walls_of_cells(_borders(it, zoned.about), it[WALLS_BY_RECORD], zoned.of, it.crew)
 
 
 def _covers(it: Inputs) -> Covers:
-    records = it.record(CoverSettings).turned(it[TURN]), it.record(BridgeSettings)
-    return covers(it[REGIONS], it[WALLS], it[HEIGHTS], *records, it.crew)
+    over_air, turn = it.record(BridgeSettings), it[TURN]
+    wall, own = it.by_zone(WallSettings), it.by_zone(CoverSettings)
+    about = sorted({*wall.about, *own.about})
+    if not about:
+        return covers(it[REGIONS], it[WALLS], it[HEIGHTS], it.record(CoverSettings).turned(turn), over_air, it.crew)
+
+    def records(zones: tuple[int, ...]) -> tuple[WallSettings, CoverSettings]:
+        return wall.of(zones), own.of(zones).turned(turn)
+
+    laid = it[WALLS], it[WALLS_BY_RECORD] or {wall.of(()): it[WALLS]}
+    return zoned_covers(_borders(it, about), laid, it[HEIGHTS], records, over_air, it.crew)
 
 
 def _infill(it: Inputs) -> tuple[Fill, ...]:
     plain, zoned = it.record(InfillSettings), it.by_zone(InfillSettings)
     if not zoned.about:
         return infill(it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS], plain, it.crew)
-    made = it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS], it[FOOTPRINTS]
-    return zoned_infill(*made, zoned.about, zoned.of, it.crew)
+    made = it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS]
+    return zoned_infill(_borders(it, zoned.about), *made, zoned.of, it.crew)
 
 
 def _footprints(it: Inputs) -> Footprints:
@@ -208,8 +235,29 @@ HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeig
 HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (HangingSettings,))
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
-WALLS = Stage("walls", "solid", _walls, (REGIONS, HEIGHTS), (WallSettings,))
-COVERS = Stage("covers", "solid", _covers, (REGIONS, WALLS, HEIGHTS, TURN), (CoverSettings, BridgeSettings))
+FOOTPRINTS = Stage("zones", "solid", _footprints, (ZONES, HEIGHTS), (ContourSettings,))
+#: Of each record that holds somewhere, as if it held everywhere; ``WALLS`` are what is laid.
+WALLS_BY_RECORD = Stage(
+    "walls", "solid", _walls_by_record, (REGIONS, HEIGHTS), by_zone=(WallSettings,), zoned=(FOOTPRINTS,)
+)
+WALLS = Stage(
+    "walls",
+    "solid",
+    _walls,
+    (REGIONS, HEIGHTS),
+    (WallSettings,),
+    by_zone=(WallSettings,),
+    zoned=(WALLS_BY_RECORD, FOOTPRINTS),
+)
+COVERS = Stage(
+    "covers",
+    "solid",
+    _covers,
+    (REGIONS, WALLS, HEIGHTS, TURN),
+    (CoverSettings, BridgeSettings),
+    by_zone=(WallSettings, CoverSettings),
+    zoned=(WALLS_BY_RECORD, FOOTPRINTS),
+)
 ISLANDS = Stage("islands", "solid", _islands, (REGIONS,))
 UNDERSIDES = Stage(
     "islands", "solid", _undersides, (MESH, HANGING, ISLANDS, BY_HAND), (HangingSettings, ByHandSettings)
@@ -242,21 +290,21 @@ SWAY = Stage("islands", "solid", _sway, (REGIONS, HEIGHTS))
 FOOT = Stage(
     "foot", "solid", _foot, (REGIONS, HEIGHTS, SUPPORTS), (BrimSettings, RaftHeights, RaftSettings, WaySettings)
 )
-FOOTPRINTS = Stage("zones", "solid", _footprints, (ZONES, HEIGHTS), (ContourSettings,))
 INFILL = Stage(
     "infill",
     "copy",
     _infill,
-    (WALLS, COVERS, HEIGHTS, FOOTPRINTS, STANDS),
+    (REGIONS, WALLS, COVERS, HEIGHTS, STANDS),
     (InfillSettings,),
     by_zone=(InfillSettings,),
+    zoned=(FOOTPRINTS,),
     alike=_bare,
 )
 BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
 STAGES_OF_PARTS = (
-    *(HEIGHTS, HANGING, CONTOURS, REGIONS, WALLS, COVERS),
+    *(HEIGHTS, HANGING, CONTOURS, REGIONS, FOOTPRINTS, WALLS_BY_RECORD, WALLS, COVERS),
     *(
         ISLANDS,
         UNDERSIDES,
@@ -270,7 +318,6 @@ STAGES_OF_PARTS = (
         REMOVAL,
         SWAY,
         FOOT,
-        FOOTPRINTS,
         INFILL,
         BLOCKS,
         LEDGER,

@@ -47,7 +47,7 @@ def needed_for(wanted: Sequence[Place]) -> dict[Place, set[Place]]:
         if place in found:
             return
         stage, unit = place
-        needs = [(one, of) for one in stage.needs if isinstance(one, Stage) for of in unit.sources(one.of)]
+        needs = [(one, of) for one in unit.needed_for(stage) if isinstance(one, Stage) for of in unit.sources(one.of)]
         for need in needs:
             visit(need)
         found[place] = set(needs)

@@ -16,38 +16,11 @@ from even_step.core.mesh.solids import ball, box, cylinder
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.zones import Footprints, cells, snapped
 from even_step.core.stages import StageCache
-from tests import shapes
-from tests.slicing_help import job_of, laid, plain_moves, slice_again
+from tests.core.slicing.zone_help import OPEN, block, infill_of, zone, zoned
+from tests.slicing_help import laid, plain_moves, slice_again
 
-OPEN = {"top.layers": 0, "bottom.layers": 0, "infill.end_run": 0.0}
 HEIGHT, WIDE = 0.2, 0.45
 SECTION = HEIGHT * (WIDE - HEIGHT) + np.pi * HEIGHT**2 / 4
-
-
-def block(x, y, z):
-    return shapes.box(x, y, z, at=(x / 2, y / 2, 0))
-
-
-def zone(middle, size, settings=None, shape="box", **more):
-    return Zone(shape=shape, middle=middle, size=size, settings=settings or {}, **more)
-
-
-def zoned(tmp_path, facets, zones, settings=None, **more):
-    job = job_of(shapes.write_stl(tmp_path / "part.stl", facets), settings or OPEN, **more)
-    return job.model_copy(
-        update={"parts": tuple(part.model_copy(update={"zones": tuple(zones)}) for part in job.parts)}
-    )
-
-
-def infill_of(done, size):
-    """Lines of infill by layer, in the part's frame."""
-    found = {}
-    for move in laid(plain_moves(done.gcode)):
-        if move.role == "infill":
-            shift = np.array([110.0 - size[0] / 2, 110.0 - size[1] / 2])
-            line = shapely.LineString([move.start[:2] - shift, move.end[:2] - shift])
-            found.setdefault(move.layer, []).append(line)
-    return {layer: shapely.multilinestrings(lines) for layer, lines in found.items()}
 
 
 def plastic_in(lines, field):

@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, Setting
 
 TOP_LAYERS = Setting(
     "top.layers",
@@ -12,7 +12,7 @@ TOP_LAYERS = Setting(
     level="short",
     synonyms=("roof", "ceiling", "solid", "skin"),
     cost="Each costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 BOTTOM_LAYERS = Setting(
     "bottom.layers",
@@ -26,7 +26,7 @@ BOTTOM_LAYERS = Setting(
     level="short",
     synonyms=("floor", "solid", "skin"),
     cost="Each costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 TOP_WIDTH = Setting(
     "top.line_width",
@@ -39,7 +39,7 @@ TOP_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs sheen, narrower takes longer.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 BOTTOM_WIDTH = Setting(
     "bottom.line_width",
@@ -52,7 +52,7 @@ BOTTOM_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs looks, narrower takes longer.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ANGLE = Setting(
     "top.angle",
@@ -64,19 +64,20 @@ ANGLE = Setting(
     step=5.0,
     synonyms=("direction", "rotation"),
     cost="It costs nothing.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 LEAST_AREA = Setting(
     "top.least_area",
     "Fill slivers under",
     "area",
     1.0,
-    "Pieces of infill smaller than this are laid solid, for a few stray lines hold nothing.",
+    "Pieces of infill smaller than this, or too narrow for any, are laid solid, for a few stray lines hold nothing. "
+    "0 leaves all of them to the infill.",
     range=(0.0, 400.0),
     step=0.5,
     synonyms=("sliver", "threshold", "minimum"),
     cost="Larger costs plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 PATTERNS = (
     "lines",
@@ -102,7 +103,7 @@ TOP_THICKNESS = Setting(
     level="wider",
     synonyms=("roof", "solid", "skin"),
     cost="Thicker costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 BOTTOM_THICKNESS = Setting(
     "bottom.thickness",
@@ -116,7 +117,7 @@ BOTTOM_THICKNESS = Setting(
     level="wider",
     synonyms=("floor", "solid", "skin"),
     cost="Thicker costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 TOP_PATTERN = Setting(
     "top.pattern",
@@ -130,7 +131,7 @@ TOP_PATTERN = Setting(
     synonyms=("monotonic", "surface", "finish", "ornament"),
     renamed_choices=(("star", "kagome"),),
     cost="Ornaments cost time and tightness.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 BOTTOM_PATTERN = Setting(
     "bottom.pattern",
@@ -143,7 +144,7 @@ BOTTOM_PATTERN = Setting(
     synonyms=("surface", "finish", "ornament"),
     renamed_choices=(("star", "kagome"),),
     cost="Ornaments cost time and hold on the bed.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 SOLID_WIDTH = Setting(
     "top.solid_line_width",
@@ -156,7 +157,7 @@ SOLID_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion", "solid"),
     cost="Narrower takes longer.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ALL = (
     TOP_LAYERS,

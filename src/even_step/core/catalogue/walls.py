@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
 
 COUNT = Setting(
     "walls.count",
@@ -11,7 +11,7 @@ COUNT = Setting(
     level="short",
     synonyms=("shell", "perimeter", "strength"),
     cost="Each costs time and plastic.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 OUTER_WIDTH = Setting(
     "walls.outer_line_width",
@@ -25,7 +25,7 @@ OUTER_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion", "skin"),
     cost="Narrower costs strength, wider costs detail.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 LINE_WIDTH = Setting(
     "walls.line_width",
@@ -39,7 +39,7 @@ LINE_WIDTH = Setting(
     limit="line_width",
     synonyms=("extrusion",),
     cost="Wider costs fine detail, narrower takes longer.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ORDER = Setting(
     "walls.order",
@@ -77,7 +77,7 @@ LONE_LINE = Setting(
     synonyms=("feature", "detail", "narrow", "thicken"),
     renamed_from=("walls.thicken_thin",),
     cost="It costs truth to size there.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 VARY_WIDTH = Setting(
     "walls.vary_width",
@@ -89,7 +89,7 @@ VARY_WIDTH = Setting(
     level="wider",
     synonyms=("variable", "adaptive", "narrow", "gap", "constant"),
     cost="It costs a little time; off costs tightness and strength.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 LAYERS_AT_ONCE = Setting(
     "walls.layers_at_once",
@@ -119,6 +119,6 @@ MORE_ON_SLOPES = Setting(
     level="wider",
     synonyms=("extra", "overhang", "gaps", "tight"),
     cost="Each costs time and plastic there.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ALL = (COUNT, OUTER_WIDTH, LINE_WIDTH, LAYERS_AT_ONCE, MORE_ON_SLOPES, LONE_LINE, VARY_WIDTH, ORDER, SEAM)

@@ -91,6 +91,37 @@ def lines_cut(
     return points, np.searchsorted(piece, np.arange(len(order) + 1)).astype(np.int64), line[order], order < len(kept)
 
 
+def widths_of_pieces(
+    lines: tuple[Points, Index], width: NDArray[np.float64], pieces: tuple[Points, Index], line: Index
+) -> NDArray[np.float64]:
+    """Return the width from each point of some pieces to the next, as the lines have it that they were cut from, mm.
+
+    Parameters
+    ----------
+    lines, pieces
+        Points and starts.
+    width
+        From each point of the lines to the next, mm.
+    line : (P,) int64
+        Which line each piece is of.
+    """
+    (xy, start), (cut, begin) = lines, pieces
+    out = np.empty(len(cut))
+    for i, one in enumerate(line.tolist()):
+        a, z = start[one], start[one + 1]
+        own = width[a : z - 1]
+        if len(own) == 0 or own.min() == own.max():
+            out[begin[i] : begin[i + 1]] = width[a]
+            continue
+        piece = cut[begin[i] : begin[i + 1]]
+        steps = np.cumsum(np.hypot(*np.diff(xy[a:z], axis=0).T))
+        middles = shapely.points((piece[1:] + piece[:-1]) / 2)
+        along = shapely.line_locate_point(shapely.linestrings(xy[a:z]), middles)
+        at = np.minimum(np.searchsorted(steps, along), len(own) - 1)
+        out[begin[i] : begin[i + 1]] = np.append(own[at], own[at[-1]])
+    return out
+
+
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
     """Cut lines to regions, list by list.
 

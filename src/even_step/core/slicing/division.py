@@ -19,7 +19,8 @@ THIN_FULL = 0.9  # lines: what is narrower on average is no line of its own
 class Division:
     """Some insides, the outlines near them (by number, −1 for none), and which leave them open.
 
-    Room smaller than ``least_area`` mm² is made full; lines are ``width`` mm wide.
+    Room smaller than ``least_area`` mm², or too narrow for infill, is made full, none where that is 0; lines are
+    ``width`` mm wide.
     """
 
     inner: Regions
@@ -64,6 +65,8 @@ class Division:
 
     def _take_small_pieces(self, room: Regions, full: Regions) -> None:
         """Make full what is too small or too narrow for infill."""
+        if self.least_area <= 0.0:
+            return
         parts, owner = region.pieces(room)
         small = (region.area(parts) < self.least_area) | (region.mean_width(parts) < THIN_ROOM * self.width)
         hit = np.unique(owner[small])

@@ -76,19 +76,27 @@ class LaidWalls:
 
     def as_strands(self) -> Strands:
         """Return all lines as open ones; closed ones repeat their first point."""
-        start, count = self.rings.start, np.diff(self.rings.start)
-        ends = np.cumsum(count + 1) - 1
-        place = np.arange(int((count + 1).sum())) - np.repeat(np.arange(len(count)), count + 1)
-        place[ends] = start[:-1]
-        closed = Strands(
-            self.rings.xy[place],
-            self.width[place],
-            np.append(0, ends + 1),
-            self.rings.item,
-            self.level,
-            np.zeros(len(count)),
-        )
-        return strands_joined([closed, self.strands])
+        return strands_joined([opened(self.rings, self.width, self.level), self.strands])
+
+
+def opened(rings: Rings, width: NDArray[np.float64], level: Index) -> Strands:
+    """Return closed lines as open ones that repeat their first point."""
+    start, count = rings.start, np.diff(rings.start)
+    ends = np.cumsum(count + 1) - 1
+    place = np.arange(int((count + 1).sum())) - np.repeat(np.arange(len(count)), count + 1)
+    place[ends] = start[:-1]
+    return Strands(
+        rings.xy[place], width[place], np.append(0, ends + 1).astype(np.int64), rings.item, level, np.zeros(len(count))
+    )
+
+
+def closed(strands: Strands) -> tuple[Rings, NDArray[np.float64], Index]:
+    """Return open lines that repeat their first point as closed ones: rings, widths and levels."""
+    count = np.diff(strands.start)
+    kept = np.ones(len(strands.xy), np.bool_)
+    kept[strands.start[1:] - 1] = False
+    rings = Rings(strands.xy[kept], starts_of(count - 1), strands.item, np.arange(len(count)))
+    return rings, strands.width[kept], strands.level
 
 
 def no_strands() -> Strands:
@@ -124,14 +132,15 @@ def without_dots(strands: Strands, least: float) -> Strands:
     long = along[strands.start[1:] - 1] - along[strands.start[:-1]]
     wide = np.maximum.reduceat(strands.width, strands.start[:-1])
     kept = np.flatnonzero((long >= least - 1e-9) | ((long + wide) * wide > DOT_AREA))
-    return strands if len(kept) == len(strands.item) else _chosen_strands(strands, kept)
+    return strands if len(kept) == len(strands.item) else chosen_strands(strands, kept)
 
 
 def _sorted(strands: Strands) -> Strands:
-    return _chosen_strands(strands, np.argsort(strands.item, kind="stable"))
+    return chosen_strands(strands, np.argsort(strands.item, kind="stable"))
 
 
-def _chosen_strands(strands: Strands, order: Index) -> Strands:
+def chosen_strands(strands: Strands, order: Index) -> Strands:
+    """Return some open lines, in an order."""
     start, place = chosen(strands.start, order)
     return Strands(
         strands.xy[place],
@@ -189,7 +198,7 @@ def behind(outer: LaidWalls, inner: LaidWalls, height: NDArray[np.float64]) -> L
     level = np.concatenate((outer.level, inner.level[numbers] + 1))
     order = np.lexsort((np.arange(len(level)), level, rings.item))
     rings, width = _taken(rings, np.concatenate((outer.width, width)), order)
-    lines = _chosen_strands(inner.strands, np.flatnonzero(height[inner.strands.item] > 0))
+    lines = chosen_strands(inner.strands, np.flatnonzero(height[inner.strands.item] > 0))
     lines = replace(lines, level=lines.level + 1, height=height[lines.item])
     left = np.where(height > 0, region.nothing(len(height)), region.difference(outer.inner, inner.inner))
     return LaidWalls(rings, width, level[order], strands_joined([outer.strands, lines]), inner.inner, outer.lost, left)

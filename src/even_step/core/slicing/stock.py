@@ -80,7 +80,7 @@ def stock_of(walls: Walls, fills: tuple[Fill, ...], rows: Index) -> Stock:
 
 
 def _sources(walls: Walls, fills: tuple[Fill, ...], rows: Index) -> Iterator[_Source]:
-    """Yield closed walls, single lines and gap fill, then the lines of each fill."""
+    """Yield closed walls, single lines and gap fill, what is left of cut walls, then the lines of each fill."""
     of_set = walls.rings.starts_by_item(len(walls.height))
     outer, count = walls.level == 0, len(walls.level)
     yield _Source(
@@ -96,6 +96,7 @@ def _sources(walls: Walls, fills: tuple[Fill, ...], rows: Index) -> Iterator[_So
         of_set[rows[:, 0] + 1],
     )
     yield _strands(walls.strands, rows[:, 0], (OUTER_WALL, GAP_FILL))
+    yield _strands(walls.stretches, rows[:, 0], (OUTER_WALL, INNER_WALL))
     group = ROWS
     for fill, row in zip(fills, rows[:, 1:].T, strict=True):
         lines, none = fill.lines, row < 0

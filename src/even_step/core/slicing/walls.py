@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Annotated
 
 import numpy as np
@@ -71,9 +71,11 @@ class Walls:
     lost : (W,) regions
         What is too thin for any line.
     left : (W,) regions
-        What is left to inner walls that are laid with a layer further up.
+        What is left to inner walls that are laid with a layer further up, or is the rim of what has no walls.
     at_once : (W,) float64
         How high the closed inner walls are laid, mm; 0 as high as the layer.
+    stretches : Strands
+        What borders of zones leave of closed lines.
     """
 
     which: Index
@@ -87,6 +89,7 @@ class Walls:
     lost: Regions
     left: Regions
     at_once: NDArray[np.float64]
+    stretches: Strands = field(default_factory=no_strands)
 
 
 def wall_depths(settings: WallSettings, height: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -104,7 +107,13 @@ def wall_depths(settings: WallSettings, height: NDArray[np.float64]) -> NDArray[
     return depth
 
 
-def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings, crew: Crew) -> Walls:
+def walls(
+    outlines: Outlines,
+    thick: NDArray[np.float64],
+    settings: WallSettings,
+    crew: Crew,
+    asked: NDArray[np.bool_] | None = None,
+) -> Walls:
     """Lay walls inside each distinct outline.
 
     Parameters
@@ -113,6 +122,8 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
         Regions of the part's layers.
     thick : (L,) float64
         Thickness of these layers, mm.
+    asked : (L,) bool
+        For which layers walls are asked; the others have none and no inside. All of them where it is not given.
     """
     turn, at_once = _turns(outlines.which, thick, settings)
     if settings.count and settings.more_on_slopes:
@@ -123,12 +134,15 @@ def walls(outlines: Outlines, thick: NDArray[np.float64], settings: WallSettings
     source, height, turn = unique[:, 0], unique[:, 1] / 1e6, unique[:, 2]
     high = np.where(turn == AT_ONCE, at_once * height, 0.0)
     shapes = outlines.outline[source]
+    if asked is not None:
+        idle = ~np.isin(np.arange(len(source)), which.ravel()[asked])
+        shapes[idle] = region.nothing(int(idle.sum()))
     if settings.count == 0:
         empty, none = region.rings(region.nothing(0)), np.empty(0, np.int64)
         nothing = region.nothing(len(source))
-        return Walls(
-            which.ravel(), source, height, empty, np.empty(0), none, no_strands(), shapes, nothing, nothing, high
-        )
+        inner = region.offset(shapes, -settings.outer_width / 2)  # what is laid there is not to stand out
+        rim = region.difference(shapes, inner)
+        return Walls(which.ravel(), source, height, empty, np.empty(0), none, no_strands(), inner, nothing, rim, high)
     runs = runs_of(region.size_in_points(shapes), most=8_000)
 
     def lay(first: int, last: int) -> LaidWalls:

@@ -15,6 +15,7 @@ from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew
 
 R = TypeVar("R", bound=Hashable)
@@ -71,6 +72,19 @@ class Cells:
         for zones, shape in zip(self.zones, self.shape, strict=True):
             kinds.setdefault(record(zones), []).append(shape)
         return {kind: _united(some) for kind, some in kinds.items()}
+
+
+@dataclass(frozen=True, eq=False)
+class Borders:
+    """Where what holds changes within the layers of a solid: its outlines, zones, and which of these say anything."""
+
+    outlines: Outlines
+    prints: Footprints
+    about: Sequence[int]
+
+    def cells(self) -> Cells:
+        """Cut the outlines at the borders."""
+        return cells(self.outlines.outline, self.outlines.which, self.prints, self.about)
 
 
 def footprints(shapes: ZoneShapes, heights: Heights, settings: ContourSettings, crew: Crew) -> Footprints:

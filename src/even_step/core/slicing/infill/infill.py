@@ -9,6 +9,7 @@ import numpy as np
 
 from even_step.core.catalogue import bridges
 from even_step.core.catalogue import infill as keys
+from even_step.core.catalogue import walls as wall_keys
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
@@ -59,6 +60,8 @@ class InfillSettings:
     grading: Annotated[str, keys.GRADING]
     grading_depth: Annotated[float, keys.GRADING_DEPTH]
     longest_bridge: Annotated[float, bridges.LONGEST]
+    walls: Annotated[int, wall_keys.COUNT]
+    outer_width: Annotated[float, wall_keys.OUTER_WIDTH]
     bore: float
     overhang: float
 
@@ -74,7 +77,12 @@ class InfillSettings:
         plain = PatternLayout(self.pattern, share, lie.angle, lie.origin, end_run=self.end_run)
         if plain.is_full:
             return replace(plain, pattern="lines")
-        return replace(plain, reach=self.overlap / 100.0 * self.line_width)
+        return replace(plain, reach=self.reach)
+
+    @property
+    def reach(self) -> float:
+        """How far lines reach past their room, mm: into the walls, or without any up to the contour."""
+        return self.overlap / 100.0 * self.line_width if self.walls else (self.outer_width - self.line_width) / 2
 
     @property
     def is_graded(self) -> bool:

@@ -1,0 +1,101 @@
+"""Covers of a solid with zones: each record's are found and laid as if it held everywhere, then cut to its cells."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.bridges import Bridges, BridgeSettings
+from even_step.core.slicing.cell_lines import fill_cut
+from even_step.core.slicing.covers import Covers, CoverSettings, covers
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.patterns.pattern import Fill
+from even_step.core.slicing.walls import Walls, WallSettings
+from even_step.core.slicing.zones import Borders
+from even_step.core.work import Crew
+
+Zones = tuple[int, ...]
+
+
+def zoned_covers(
+    borders: Borders,
+    laid: tuple[Walls, dict[WallSettings, Walls]],
+    heights: Heights,
+    settings: Callable[[Zones], tuple[WallSettings, CoverSettings]],
+    over_air: BridgeSettings,
+    crew: Crew,
+) -> Covers:
+    """Find and lay the covers of a solid with zones.
+
+    Parameters
+    ----------
+    borders
+        Of zones that say anything of walls or covers.
+    laid
+        The walls as they are, and those of each record as if it held everywhere.
+    settings
+        What holds of walls and of covers where some zones lie over one another.
+    """
+    walls, by_record = laid
+    outlines, cut = borders.outlines, borders.cells()
+    pairs = cut.by(settings)
+    made = [covers(outlines, by_record[wall], heights, own, over_air, crew) for wall, own in pairs]
+    shapes = list(pairs.values())
+    columns = np.stack([*(one.which for one in made), walls.which, cut.which], axis=1)
+    rows, which = np.unique(columns, axis=0, return_inverse=True)
+    own = [shape[rows[:, -1]] for shape in shapes]
+    here = [~region.is_empty(cell) for cell in own]
+    numbers = [rows[:, i] for i in range(len(made))]
+
+    def united(of: Callable[[Covers], Regions]) -> Regions:
+        out = region.nothing(len(rows))
+        for one, cell, some, number in zip(made, own, here, numbers, strict=True):
+            found = of(one)[number[some]]
+            whole = np.sum(here, axis=0)[some] == 1
+            found[~whole] = region.intersection(found[~whole], cell[some][~whole])
+            out[some] = region.union(out[some], found)
+        return out
+
+    full = np.stack([united(lambda one, kind=kind: one.full[:, kind]) for kind in range(3)], axis=1)  # type: ignore[misc]
+
+    def cut_of(of: Callable[[Covers], tuple[Fill, ...]]) -> tuple[Fill, ...]:
+        laid_by = zip(made, shapes, strict=True)
+        return tuple(fill_cut(fill, cut, shape, outlines.outline, crew) for one, shape in laid_by for fill in of(one))
+
+    return Covers(
+        which.ravel(),
+        rows[:, -2],
+        full,
+        united(lambda one: one.room),
+        united(lambda one: one.open),
+        _bridges(made, own, numbers),
+        cut_of(lambda one: one.fills),
+        cut_of(lambda one: one.tops),
+    )
+
+
+def _bridges(made: Sequence[Covers], own: Sequence[Regions], numbers: Sequence[Index]) -> Bridges:
+    """Cut the bridges of all records to their cells."""
+    division, shape, angle, longest = [], [], [], []
+    for one, cell, number in zip(made, own, numbers, strict=True):
+        found = one.bridges
+        first, last = np.searchsorted(found.division, number, "left"), np.searchsorted(found.division, number, "right")
+        row = np.repeat(np.arange(len(number)), last - first)
+        some = np.concatenate([np.arange(a, b) for a, b in zip(first, last, strict=True)]).astype(np.int64)
+        within = region.intersection(found.shape[some], cell[row])
+        kept = ~region.is_empty(within)
+        division.append(row[kept])
+        shape.append(within[kept])
+        angle.append(found.angle[some][kept])
+        longest.append(found.longest[some][kept])
+    order = np.argsort(np.concatenate(division), kind="stable")
+    return Bridges(
+        np.concatenate(division)[order],
+        np.concatenate(shape)[order],
+        np.concatenate(angle)[order],
+        np.concatenate(longest)[order],
+    )

@@ -1,0 +1,185 @@
+"""Walls of a solid with zones: each record's are laid as if it held everywhere, then cut to its cells.
+
+What all that meet in a layer agree on, line by line, is not cut: an outer wall runs on where only those behind differ.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.plane import region
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+from even_step.core.slicing.cell_lines import strands_cut, strands_of
+from even_step.core.slicing.laid import (
+    LaidWalls,
+    Strands,
+    chosen_strands,
+    closed,
+    gathered,
+    opened,
+    strands_joined,
+)
+from even_step.core.slicing.walls import Walls, WallSettings, walls
+from even_step.core.slicing.zones import Borders
+from even_step.core.work import Crew, runs_of
+
+Zones = tuple[int, ...]
+
+
+def walls_by_record(
+    borders: Borders,
+    thick: NDArray[np.float64],
+    settings: Callable[[Zones], WallSettings],
+    crew: Crew,
+) -> dict[WallSettings, Walls]:
+    """Lay the walls of each record that holds somewhere, in the layers where it does, as if it held everywhere there.
+
+    Parameters
+    ----------
+    borders
+        Of zones that say anything of walls.
+    thick : (L,) float64
+        Thickness of the layers, mm.
+    settings
+        What holds where some zones lie over one another.
+    """
+    cut = borders.cells()
+    plain = settings(())
+    made = {}
+    for record, shape in cut.by(settings).items():
+        asked = None if record == plain else ~region.is_empty(shape)[cut.which]
+        made[record] = walls(borders.outlines, thick, record, crew, asked)
+    return made
+
+
+def walls_of_cells(
+    borders: Borders,
+    laid: dict[WallSettings, Walls],
+    settings: Callable[[Zones], WallSettings],
+    crew: Crew,
+) -> Walls:
+    """Put the walls of all records together, each in its cells."""
+    cut = borders.cells()
+    by_record = cut.by(settings)
+    some, shapes = [laid[record] for record in by_record], list(by_record.values())
+    rows, which = np.unique(np.stack([*(one.which for one in some), cut.which], axis=1), axis=0, return_inverse=True)
+    many = [
+        _Record(one, shape[rows[:, -1]], rows[:, i]) for i, (one, shape) in enumerate(zip(some, shapes, strict=True))
+    ]
+    runs = runs_of(region.size_in_points(borders.outlines.outline[cut.room[rows[:, -1]]]), most=4_000)
+    done = crew.each(lambda a, b: _together([one.part(a, b) for one in many]), runs)
+    places = [np.arange(a, b) for a, b in runs]
+    made = gathered([one for one, _ in done], places)
+    stretches = strands_joined(
+        [replace(one, item=place[one.item]) for (_, one), place in zip(done, places, strict=True)]
+    )
+    first = some[0]
+    return Walls(
+        which.ravel(),
+        first.outline[rows[:, 0]],
+        first.height[rows[:, 0]],
+        made.rings,
+        made.width,
+        made.level,
+        made.strands,
+        made.inner,
+        made.lost,
+        made.left,
+        np.max([one.at_once[rows[:, i]] for i, one in enumerate(some)], axis=0),
+        stretches,
+    )
+
+
+class _Record:
+    """Walls of one record by rows of cells: its cell in each, and which set of its walls each has."""
+
+    def __init__(self, walls: Walls, cell: Regions, sets: Index) -> None:
+        self.walls, self.cell, self.sets = walls, cell, sets
+        self.here = ~region.is_empty(cell)
+
+    def part(self, first: int, last: int) -> _Record:
+        """Return some of the rows."""
+        return _Record(self.walls, self.cell[first:last], self.sets[first:last])
+
+    def lines(self) -> tuple[Strands, Strands]:
+        """Return its closed lines, opened, and its open ones, where it has a cell."""
+        rows = np.flatnonzero(self.here)
+        both = opened(self.walls.rings, self.walls.width, self.walls.level), self.walls.strands
+        rings, strands = (strands_of(one, self.sets[rows]) for one in both)
+        return replace(rings, item=rows[rings.item]), replace(strands, item=rows[strands.item])
+
+
+def _together(many: list[_Record]) -> tuple[LaidWalls, Strands]:
+    """Put the walls of some rows together; returns them, and the stretches of closed lines that were cut."""
+    here = np.sum([one.here for one in many], axis=0)
+    whole: list[Strands] = []
+    single: list[Strands] = []
+    stretches: list[Strands] = []
+    for kind in (0, 1):
+        lines = [one.lines()[kind] for one in many]
+        shared = _agreed(lines, here)
+        for number, (one, mine) in enumerate(zip(many, lines, strict=True)):
+            agreed = shared[number]
+            first = agreed & (_first_here(many, mine.item) == number)
+            kept = chosen_strands(mine, np.flatnonzero(first))
+            pieces, _, uncut = strands_cut(chosen_strands(mine, np.flatnonzero(~agreed)), one.cell)
+            if kind == 0:
+                whole += [kept, chosen_strands(pieces, np.flatnonzero(uncut))]
+                stretches.append(chosen_strands(pieces, np.flatnonzero(~uncut)))
+            else:
+                single += [kept, pieces]
+    rings, width, level = closed(_outermost_first(strands_joined(whole)))
+    inner, lost, left = (
+        _united(many, [getattr(one.walls, name)[one.sets] for one in many], here) for name in ("inner", "lost", "left")
+    )
+    laid = LaidWalls(rings, width, level, strands_joined(single), inner, lost, left)
+    return laid, strands_joined(stretches)
+
+
+def _outermost_first(lines: Strands) -> Strands:
+    return chosen_strands(lines, np.lexsort((np.arange(len(lines.level)), lines.level, lines.item)))
+
+
+def _first_here(many: list[_Record], row: Index) -> Index:
+    """Return for some rows the first record that has a cell there."""
+    return np.asarray(np.argmax([one.here[row] for one in many], axis=0))
+
+
+def _agreed(lines: list[Strands], here: Index) -> list[NDArray[np.bool_]]:
+    """Tell which lines of each record all others that meet in their row have, too."""
+    names = [
+        [
+            (row, lines_.xy[a:b].tobytes(), lines_.width[a : b - 1].tobytes())
+            for row, a, b in zip(
+                lines_.item.tolist(), lines_.start[:-1].tolist(), lines_.start[1:].tolist(), strict=True
+            )
+        ]
+        for lines_ in lines
+    ]
+    times: dict[tuple[int, bytes, bytes], int] = {}
+    for some in names:
+        for name in set(some):
+            times[name] = times.get(name, 0) + 1
+    return [np.array([times[name] == here[name[0]] for name in some], np.bool_) for some in names]
+
+
+def _united(many: list[_Record], regions: list[Regions], here: Index) -> Regions:
+    """Put together what each record has of some region in its cells; where all have the same it is not cut."""
+    out = region.nothing(len(here))
+    alone = [one.here & (here == 1) for one in many]
+    for some, mine in zip(regions, alone, strict=True):
+        out[mine] = some[mine]
+    for row in np.flatnonzero(here > 1).tolist():
+        meet = [i for i, one in enumerate(many) if one.here[row]]
+        own = [regions[i][row] for i in meet]
+        if all(one == own[0] for one in own[1:]):
+            out[row] = own[0]
+            continue
+        cells_ = np.array([many[i].cell[row] for i in meet], object)
+        out[row] = region.union_all(region.intersection(np.array(own, object), cells_))
+    return out
