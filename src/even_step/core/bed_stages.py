@@ -105,7 +105,13 @@ def _courses(it: Inputs) -> Courses:
 def _turns(it: Inputs) -> Turns:
     feet, columns = it[FEET], it[STANDING]
     blocks = list(zip(feet, columns, it.each(BLOCKS), strict=True))
-    return take_turns(it[COURSES], blocks, [one.of_role() for one in it.records(LaidBy).of_each()])
+    laid_by = it.records(LaidBy, _zones(it)).of_zones()
+    return take_turns(it[COURSES], blocks, [np.stack([one.of_role() for one in some]) for some in laid_by])
+
+
+def _zones(it: Inputs) -> list[tuple[tuple[int, ...], ...]]:
+    """Return what the numbers of zones stand for in each copy."""
+    return [one.zones for one in it.each(BLOCKS)]
 
 
 def _tower(it: Inputs) -> Tower:
@@ -148,7 +154,7 @@ def _toolpath(it: Inputs) -> Toolpath:
 
 def _motion(it: Inputs) -> MotionPlan:
     limits = Limits.of(it[PLANNER])
-    return plan_motion(it[TOOLPATH], it.records(LineSettings), it.record(MotionSettings), limits, it.crew)
+    return plan_motion(it[TOOLPATH], it.records(LineSettings, _zones(it)), it.record(MotionSettings), limits, it.crew)
 
 
 FEET = Stage("foot", "bed", _feet, (REGIONS, FOOT, SUPPORTS, AT), own=(BrimSettings,))
@@ -161,6 +167,6 @@ SKIRT = Stage("foot", "bed", _skirt, (REGIONS, FOOT, SUPPORTS, AT, HEIGHTS, TOWE
 TOOLPATH = Stage(
     "order", "bed", _toolpath, (FEET, STANDING, BLOCKS, AT, TURNS, TOWER, TOWER_AT, SKIRT, COURSES), (TravelSettings,)
 )
-MOTION = Stage("motion", "bed", _motion, (TOOLPATH, PLANNER), (MotionSettings,), own=(LineSettings,))
+MOTION = Stage("motion", "bed", _motion, (TOOLPATH, BLOCKS, PLANNER), (MotionSettings,), own=(LineSettings,))
 
 STAGES_OF_BED = (FEET, STANDING, COURSES, TURNS, TOWER, TOWER_AT, SKIRT, TOOLPATH, MOTION)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import reduce
 from typing import Any, Generic, Literal, TypeVar, cast
 
 from even_step.core.catalogue.setting import Value, settings_read_by, take
+from even_step.core.job.cascade import tools_of
 from even_step.core.motion.records import Records
 from even_step.core.stages import StageRun
 from even_step.core.toolpath.roles import TABLE
@@ -48,6 +50,8 @@ class Stage(Generic[T]):
         Records it reads for each role of lines, as they hold for the extruder that lays it.
     by_zone
         Records it reads for what lies in zones.
+    borders
+        Records whose zones' borders part what it makes, whatever holds within.
     zoned
         What it is made from besides where zones say anything of these.
     alike
@@ -62,6 +66,7 @@ class Stage(Generic[T]):
     own: tuple[type, ...] = ()
     by_role: tuple[type, ...] = ()
     by_zone: tuple[type, ...] = ()
+    borders: tuple[type, ...] = ()
     zoned: tuple[Stage[Any] | Given[Any], ...] = ()
     alike: Callable[[T], str] | None = None
 
@@ -116,17 +121,21 @@ class Unit:
         ``zones`` are those that lie over one another there; the later wins.
         """
         if extruder is None:
-            extruder = self.tools[getattr(kind, "LAYS", "walls")]
+            extruder = self.tools_in(zones)[getattr(kind, "LAYS", "walls")]
         settings = settings_read_by(cast("type", kind))
         rest = {name: self.fixed[extruder][name] for name in _fields(kind) if name not in settings}
-        values = dict(self.tables[extruder])
-        for zone in zones:
-            values |= self.zones[zone]
-        return take(kind, values if zones else self.tables[extruder], **rest)
+        return take(kind, self._values(extruder, zones), **rest)
+
+    def _values(self, extruder: int, zones: tuple[int, ...]) -> Mapping[str, Value]:
+        return reduce(lambda values, zone: {**values, **self.zones[zone]}, zones, self.tables[extruder])
+
+    def tools_in(self, zones: tuple[int, ...]) -> Mapping[str, int]:
+        """Return which extruder lays what where some zones lie over one another."""
+        return tools_of(self._values(0, zones)) if zones else self.tools
 
     def needed_for(self, stage: Stage[Any]) -> tuple[Stage[Any] | Given[Any], ...]:
         """Return what a stage is made from here."""
-        zoned = self.zones and any(self.by_zone(kind).about for kind in stage.by_zone)
+        zoned = self.zones and any(self.by_zone(kind).about for kind in stage.by_zone + stage.borders)
         return stage.needs + stage.zoned if zoned else stage.needs
 
     def by_zone(self, kind: type[R]) -> ByZone[R]:
@@ -143,14 +152,21 @@ class Unit:
                 said.append(sorted((key, zone[key]) for key in keys & zone.keys()))
         return ByZone(self, kind, tuple(about), tuple(said))
 
-    def by_role(self, kind: type[R]) -> tuple[R, ...]:
+    def said_in_zones(self, stage: Stage[Any]) -> list[str]:
+        """Return what zones say of the records of a stage, as text."""
+        if self.of == "bed":
+            return [repr(copy.by_zone(kind)) for kind in stage.own for copy in self.under if copy.zones]
+        said = [repr(self.by_zone(kind)) for kind in stage.by_zone + stage.by_role if self.zones]
+        return said + [repr(self.by_zone(kind).about) for kind in stage.borders if self.zones]
+
+    def by_role(self, kind: type[R], zones: tuple[int, ...] = ()) -> tuple[R, ...]:
         """Fill a record of settings for each role of lines, with the extruder that lays it."""
-        of_tool = {tool: self.record(kind, number) for tool, number in self.tools.items()}
+        of_tool = {tool: self.record(kind, number, zones) for tool, number in self.tools_in(zones).items()}
         return tuple(of_tool.get(role.tool, of_tool["walls"]) for role in TABLE)
 
-    def records(self, kind: type[R]) -> list[R]:
+    def records(self, kind: type[R], zones: tuple[int, ...] = ()) -> list[R]:
         """Fill a record of settings for each extruder."""
-        return [self.record(kind, extruder) for extruder in range(len(self.tables))]
+        return [self.record(kind, extruder, zones) for extruder in range(len(self.tables))]
 
 
 @dataclass(frozen=True, eq=False)
@@ -200,11 +216,15 @@ class Inputs:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__}")
         return self.unit.record(kind)
 
-    def by_role(self, kind: type[R]) -> tuple[R, ...]:
+    def by_role(self, kind: type[R], zones: tuple[int, ...] = ()) -> tuple[R, ...]:
         """Return one of the stage's records for each role of lines."""
         if kind not in self.stage.by_role:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by role")
-        return self.unit.by_role(kind)
+        return self.unit.by_role(kind, zones)
+
+    def borders(self) -> tuple[int, ...]:
+        """Return the zones whose borders part what the stage makes."""
+        return tuple(sorted({zone for kind in self.stage.borders for zone in self.unit.by_zone(kind).about}))
 
     def by_zone(self, kind: type[R]) -> ByZone[R]:
         """Return one of the stage's records for what lies in zones."""
@@ -212,16 +232,18 @@ class Inputs:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by zone")
         return self.unit.by_zone(kind)
 
-    def records(self, kind: type[R]) -> Records[R]:
-        """Return a record for the job and one for each copy."""
+    def records(self, kind: type[R], zones: Sequence[Sequence[tuple[int, ...]]] = ()) -> Records[R]:
+        """Return a record for the job and one for each copy; see ``records_of``."""
         if kind not in self.stage.own:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} of each part")
-        return records_of(self.unit, kind)
+        return records_of(self.unit, kind, zones)
 
 
-def records_of(bed: Unit, kind: type[R]) -> Records[R]:
-    """Return a bed's record for the job and one for each of its copies."""
-    return Records.of(bed.records(kind), [copy.records(kind) for copy in bed.under])
+def records_of(bed: Unit, kind: type[R], zones: Sequence[Sequence[tuple[int, ...]]] = ()) -> Records[R]:
+    """Return a bed's record for the job, and for each of its copies one by zones, where these are given."""
+    each = zones or [((),)] * len(bed.under)
+    parts = [[copy.records(kind, some) for some in of] for copy, of in zip(bed.under, each, strict=True)]
+    return Records.of(bed.records(kind), parts)
 
 
 Guard = Callable[["Runner", Unit, Callable[[], Any]], Any]
@@ -253,7 +275,7 @@ class Runner:
             known += [repr(unit.record(kind)) for kind in stage.records]
             known += [repr(records_of(unit, kind)) for kind in stage.own]
             known += [repr(unit.by_role(kind)) for kind in stage.by_role]
-            known += [repr(unit.by_zone(kind)) for kind in stage.by_zone if unit.zones]
+            known += unit.said_in_zones(stage)
             value, key = self.run.stage(stage.name, (stage.of, *known), lambda: self._make(stage, unit))
             self._made[place] = value, stage.alike(value) or key if stage.alike else key
         return self._made[place]

@@ -44,6 +44,7 @@ from even_step.core.slicing.ledger import Ledger
 from even_step.core.slicing.walls import WallSettings
 from even_step.core.solid_stages import (
     AT,
+    BLOCKS,
     BY_HAND,
     CONTOURS,
     COVERS,
@@ -161,7 +162,7 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     toolpath, plan = runner.value(TOOLPATH, bed), runner.value(MOTION, bed)
     sliced = tuple(_sliced_solid(solid, first[i].under[0], runner) for i, solid in enumerate(solids))
     ledgers = tuple(runner.value(LEDGER, first[i]) for i in range(len(solids)))
-    motion = bed.record(MotionSettings)
+    motion, zones = bed.record(MotionSettings), [runner.value(BLOCKS, copy).zones for copy in bed.under]
     with run.timed("findings"):
         tower = tower_shape(runner.value(TOWER, bed), runner.value(TOWER_AT, bed))
         standing, values = runner.value(STANDING, bed), scopes.job.values
@@ -178,8 +179,8 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
         ledgers,
         toolpath,
         plan,
-        records_of(bed, LineSettings),
-        records_of(bed, FanSettings),
+        records_of(bed, LineSettings, zones),
+        records_of(bed, FanSettings, zones),
         motion,
         tuple(found),
     )

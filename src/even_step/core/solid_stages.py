@@ -8,10 +8,14 @@ import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.motion.fan import FanSettings
+from even_step.core.motion.speeds import LineSettings
 from even_step.core.overhang import Limits, limits_of
 from even_step.core.plane import region
+from even_step.core.slicing.border_cuts import cut_at_borders
 from even_step.core.slicing.bridged import SpareSettings, bridged
 from even_step.core.slicing.bridges import BridgeSettings
+from even_step.core.slicing.changes import LaidBy
 from even_step.core.slicing.contours import Contours, ContourSettings, contours
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.foot.brim import BrimSettings
@@ -132,7 +136,9 @@ def _bare(filled: tuple[Fill, ...]) -> str:
 
 def _order(it: Inputs) -> Blocks:
     fills = (*it[COVERS].fills, *it[INFILL], *it[COVERS].tops)
-    return order_lines(it[REGIONS], it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
+    done = order_lines(it[REGIONS], it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
+    about = it.borders()
+    return cut_at_borders(done, _borders(it, about), it.crew) if about else done
 
 
 def _islands(it: Inputs) -> Islands:
@@ -228,7 +234,9 @@ def _foot(it: Inputs) -> Foot:
 
 
 def _ledger(it: Inputs) -> Ledger:
-    return ledger(it[REGIONS], it[COVERS], it[BLOCKS], it[HEIGHTS].thick, it.by_role(LedgerSettings), it.crew)
+    blocks = it[BLOCKS]
+    settings = [it.by_role(LedgerSettings, zones) for zones in blocks.zones]
+    return ledger(it[REGIONS], it[COVERS], blocks, it[HEIGHTS].thick, settings, it.crew)
 
 
 HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeights))
@@ -300,7 +308,15 @@ INFILL = Stage(
     zoned=(FOOTPRINTS,),
     alike=_bare,
 )
-BLOCKS = Stage("order", "copy", _order, (REGIONS, WALLS, COVERS, INFILL), (OrderSettings, WaySettings))
+BLOCKS = Stage(
+    "order",
+    "copy",
+    _order,
+    (REGIONS, WALLS, COVERS, INFILL),
+    (OrderSettings, WaySettings),
+    borders=(LineSettings, FanSettings, LaidBy, LedgerSettings),
+    zoned=(FOOTPRINTS,),
+)
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
 STAGES_OF_PARTS = (

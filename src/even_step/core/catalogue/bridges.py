@@ -1,6 +1,6 @@
 """Bridges: lines over air, held at both ends."""
 
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
 
 LONGEST = Setting(
     "bridges.longest",
@@ -42,7 +42,7 @@ SPEED = Setting(
     limit="speed",
     synonyms=("slow", "air"),
     cost="Faster costs sagging, slower takes longer.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 FLOW = Setting(
     "bridges.flow",
@@ -55,7 +55,7 @@ FLOW = Setting(
     step=5.0,
     synonyms=("extrusion", "sag", "taut"),
     cost="Less costs strength, more sags.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 FAN = Setting(
     "bridges.fan",
@@ -67,6 +67,6 @@ FAN = Setting(
     step=5.0,
     synonyms=("blower", "air", "cool"),
     cost="More costs bond between layers.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ALL = (LONGEST, ANCHOR, SPEED, FLOW, FAN)

@@ -4,7 +4,7 @@ WITH_RECIPE = ("recipe", "job", "part")  # a recipe may be made for supports tha
 
 
 def _lays(
-    name: str, label: str, what: str, synonyms: tuple[str, ...], scopes: tuple[str, ...] = ("job", "part")
+    name: str, label: str, what: str, synonyms: tuple[str, ...], scopes: tuple[str, ...] = ("job", "part", "zone")
 ) -> Setting:
     return Setting(
         f"extruder.{name}",

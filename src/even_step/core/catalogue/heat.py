@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
 
 NOZZLE = Setting(
     "heat.nozzle",
@@ -61,7 +61,7 @@ FAN = Setting(
     level="wider",
     synonyms=("blower", "air"),
     cost="More costs strength, less costs sharpness.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 FAN_FROM_LAYER = Setting(
     "cooling.fan_from_layer",

@@ -1,9 +1,9 @@
-from even_step.core.catalogue.setting import FOR_ALL, SCOPES, Kind, Level, Setting
+from even_step.core.catalogue.setting import FOR_ALL, IN_ZONES, Kind, Level, Setting
 
 
 def _scopes(key: str) -> tuple[str, ...]:
     """Return where a speed holds: ways between parts are no part's own."""
-    return FOR_ALL if key.startswith("travel") else SCOPES
+    return FOR_ALL if key.startswith("travel") else IN_ZONES
 
 
 def _speed(key: str, label: str, default: float, effect: str, cost: str, level: Level = "wider") -> Setting:
@@ -70,7 +70,7 @@ SMALL_LOOP = Setting(
     step=1.0,
     synonyms=("hole", "perimeter", "slow", "cylinder"),
     cost="Longer takes more time.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 TRAVEL_SPEED = _speed(
     "travel_speed",

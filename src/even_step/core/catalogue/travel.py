@@ -1,4 +1,4 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
 
 RETRACT_LENGTH = Setting(
     "travel.retract_length",
@@ -113,7 +113,7 @@ FLOW = Setting(
     level="wider",
     synonyms=("extrusion", "multiplier", "rate"),
     cost="Too much costs truth to size, too little costs strength.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 FIRST_FLOW = Setting(
     "flow.first_layer",
@@ -126,6 +126,6 @@ FIRST_FLOW = Setting(
     step=1.0,
     synonyms=("extrusion", "initial"),
     cost="Too much costs a bulging edge, too little costs hold.",
-    scopes=SCOPES,
+    scopes=IN_ZONES,
 )
 ALL = (RETRACT_LENGTH, RETRACT_SPEED, RETRACT_FROM, INSIDE, WAY_ROUND, INSIDE_UP_TO, WIPE, LIFT, FLOW, FIRST_FLOW)

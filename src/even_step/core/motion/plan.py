@@ -118,7 +118,7 @@ def _least_times(
     between counts, as long as it takes itself.
     """
     firm = courses.source != SUPPORTS
-    least = lines.each("least_layer_time", np.array(lines.of_part, np.int64)[courses.part, 0])
+    least = lines.each("least_layer_time", np.array([rows[0][0] for rows in lines.of_part], np.int64)[courses.part])
     begins = courses.begins()
     next_of: dict[int, int] = {}
     wanted, until = np.zeros(len(layer_time)), np.zeros(len(layer_time) + 1)

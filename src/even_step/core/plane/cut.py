@@ -122,6 +122,74 @@ def widths_of_pieces(
     return out
 
 
+def parted_lines(xy: Points, start: Index, cells: Regions, shortest: float) -> tuple[Points, Index, Index, Index]:
+    """Cut lines wherever they go from one cell to the next; nothing of them is left out.
+
+    Pieces shorter than ``shortest`` mm go with a neighbour.
+
+    Returns
+    -------
+    xy, start
+        Points of the pieces, on the grid, line by line and along each.
+    line, cell : (P,) int64
+        Which line each is of, and in which cell it lies.
+    """
+    count = len(start) - 1
+    lines = np.asarray(shapely.linestrings(xy, indices=np.repeat(np.arange(count), np.diff(start))), object)
+    cells = np.asarray(shapely.transform(cells, np.array), object)  # other threads may read those that were given
+    shapely.prepare(cells)
+    cell = np.full(count, -1, np.int64)
+    for number, one in enumerate(cells):
+        cell[shapely.covers(one, lines)] = number
+    pieces: list[Points] = []
+    line, of = [], []
+    for i in range(count):
+        own = xy[start[i] : start[i + 1]]
+        done = [(own, int(cell[i]))] if cell[i] >= 0 else _parted(own, cells, shortest)
+        pieces += [piece for piece, _ in done]
+        line += [i] * len(done)
+        of += [number for _, number in done]
+    return (
+        np.concatenate(pieces) if pieces else xy[:0],
+        starts_of(np.array([len(piece) for piece in pieces], np.int64)),
+        np.array(line, np.int64),
+        np.array(of, np.int64),
+    )
+
+
+def _parted(xy: Points, cells: Regions, shortest: float) -> list[tuple[Points, int]]:
+    """Cut one line wherever it goes from one cell to the next."""
+    steps = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))))
+    at = _crossings(xy, steps, cells)
+    at = at[(at > shortest) & (at < steps[-1] - shortest)]
+    at = at[np.diff(at, prepend=-np.inf) > shortest]
+    bounds = np.concatenate(([0.0], at, steps[-1:]))
+    middles = shapely.points(_along(xy, steps, (bounds[1:] + bounds[:-1]) / 2))
+    number = shapely.distance(middles[:, None], cells[None, :]).argmin(axis=1)
+    kept = np.append(True, np.diff(number) != 0)
+    bounds, number = np.append(bounds[:-1][kept], steps[-1]), number[kept]
+    corners = np.concatenate((xy[:1], np.round(_along(xy, steps, bounds[1:-1]), valid.DECIMALS) + 0.0, xy[-1:]))
+    out = []
+    for k, one in enumerate(number.tolist()):
+        between = xy[1:-1][(steps[1:-1] > bounds[k] + 1e-3) & (steps[1:-1] < bounds[k + 1] - 1e-3)]
+        out.append((np.concatenate((corners[k : k + 1], between, corners[k + 1 : k + 2])), one))
+    return out
+
+
+def _crossings(xy: Points, steps: NDArray[np.float64], cells: Regions) -> NDArray[np.float64]:
+    """Return how far along a line it crosses borders of cells, rising; segment by segment, for it may meet itself."""
+    segments = shapely.linestrings(np.stack((xy[:-1], xy[1:]), axis=1))
+    met = shapely.intersection(segments[:, None], cells[None, :]).ravel()
+    points, of = shapely.get_coordinates(met, return_index=True)
+    segment = of // len(cells)
+    return np.sort(steps[segment] + np.hypot(*(points - xy[segment]).T))
+
+
+def _along(xy: Points, steps: NDArray[np.float64], at: NDArray[np.float64]) -> Points:
+    """Return the points so far along a line, (n, 2)."""
+    return np.stack([np.interp(at, steps, one) for one in xy.T], axis=1)
+
+
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
     """Cut lines to regions, list by list.
 

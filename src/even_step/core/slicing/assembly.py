@@ -47,6 +47,7 @@ class Piece(NamedTuple):
     paths: Ordered
     first: int
     last: int
+    record: NDArray[np.uint16]
     at: Place
     part: int
     own: int
@@ -92,7 +93,9 @@ def assemble(
     paths, points, passed = places[-1].tolist()
     out = _empty(paths, points, passed, layer, courses, _repeats(pieces, turns, courses))
     first = next((turn[0] for turn in turns.extruders if turn), 0)
-    _put(out, (0, 0, 0), Piece(loops, 0, len(loops.role), (0.0, 0.0), -1, 0, first, skirt.height, None))
+    _put(
+        out, (0, 0, 0), Piece(loops, 0, len(loops.role), _of_none(loops), (0.0, 0.0), -1, 0, first, skirt.height, None)
+    )
 
     def lay(first: int, last: int) -> None:
         for (_, piece), at in zip(pieces[first:last], places[first:last].tolist(), strict=True):
@@ -118,21 +121,29 @@ def _pieces(placed: list[Placed], turns: Turns, tower: Tower, tower_at: Place, l
 def _piece(placed: list[Placed], one: Stretch, turns: Turns) -> Piece:
     """Return a stretch ready to be copied; of one that other extruders have a share in, only its own paths."""
     part = placed[one.part]
-    paths, (first, last) = part.blocks[one.source].paths, (one.first, one.last)
+    blocks, (first, last) = part.blocks[one.source], (one.first, one.last)
+    paths, record = blocks.paths, blocks.records(first, last)
     if not one.whole:
-        paths = _taken(paths, picked(paths.role, one, turns.extruder_of[one.part]))
+        some = picked(blocks, one, turns.extruder_of[one.part])
+        paths, record = _taken(paths, some), record[some - first]
         first, last = 0, len(paths.role)
     courses = turns.courses
     number, thick = int(courses.number[one.course]), float(courses.thick[one.course])
     same = one[1:]  # all but the course
-    return Piece(paths, first, last, part.at, one.part, number, one.extruder, thick, same)
+    return Piece(paths, first, last, record, part.at, one.part, number, one.extruder, thick, same)
 
 
 def _purged(tower: Tower, at: Place, layer: int, turn: int, extruder: int) -> Iterator[Piece]:
     """Yield what of the tower is laid in a layer after one of its changes, or where there is none."""
     first, last = tower.of(layer, turn)
     if last > first:
-        yield Piece(tower.paths, first, last, at, -1, layer, extruder, float(tower.thick[layer]), None)
+        none = _of_none(tower.paths)[first:last]
+        yield Piece(tower.paths, first, last, none, at, -1, layer, extruder, float(tower.thick[layer]), None)
+
+
+def _of_none(paths: Ordered) -> NDArray[np.uint16]:
+    """Say of paths that they lie in no zone."""
+    return np.zeros(len(paths.role), np.uint16)
 
 
 def _taken(paths: Ordered, some: Index) -> Ordered:
@@ -189,6 +200,7 @@ def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, r
         np.empty(paths, np.float32),
         np.empty(paths, np.float32),
         np.empty(paths, np.int32),
+        np.empty(paths, np.uint16),
         np.empty(paths, np.uint8),
         np.empty(paths, np.uint8),
         np.empty(paths, np.int32),
@@ -212,7 +224,7 @@ def _put(out: Toolpath, at: Sequence[int], piece: Piece) -> None:
     out.start[p + 1 : p + last - first + 1] = b.start[first + 1 : last + 1] - a + n
     out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
     out.role[to], out.width[to] = b.role[first:last], b.width[first:last]
-    out.held[to] = b.held[first:last]
+    out.held[to], out.record[to] = b.held[first:last], piece.record
     out.retract[to] = b.linked[first:last]  # until it is decided
     out.part[to], out.own[to], out.extruder[to] = piece.part, piece.own, piece.extruder
     out.height[to] = np.where(b.height[first:last] > 0, b.height[first:last], piece.height)

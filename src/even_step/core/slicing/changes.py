@@ -59,8 +59,8 @@ class Turns:
         Of each layer, in order.
     extruders : of of int
         Of each layer: the extruders in the order of their turns.
-    extruder_of : of (roles,) uint8
-        Which extruder lays each role of each placed part.
+    extruder_of : of (R, roles) uint8
+        Which extruder lays each role of each placed part, by what holds in its zones.
     in_hand : of int
         Which extruder is in hand when each layer begins, below 0 for none yet.
     """
@@ -95,10 +95,10 @@ def take_turns(courses: Courses, blocks: Sequence[tuple[Blocks, ...]], extruder_
         In the order in which they are laid.
     blocks
         Of the foot, the supports and the lines of each placed part.
-    extruder_of : of (roles,) uint8
-        Which extruder lays each role of each placed part.
+    extruder_of : of (R, roles) uint8
+        Which extruder lays each role of each placed part, by what holds in its zones.
     """
-    single = len({int(number) for one in extruder_of for number in one}) <= 1
+    single = len({number for one in extruder_of for number in one.ravel().tolist()}) <= 1
     known: dict[tuple[int, int, int, int], tuple[int, ...]] = {}
     stretches, extruders, before = [], [], []
     in_hand = -1
@@ -111,7 +111,7 @@ def take_turns(courses: Courses, blocks: Sequence[tuple[Blocks, ...]], extruder_
             b = some.which[courses.item[c]]
             place = part, source, int(some.block[b]), int(some.block[b + 1])
             if place not in known:
-                known[place] = _used(some.paths.role, place, extruder_of[part], single=single)
+                known[place] = _used(some, place, extruder_of[part], single=single)
             pieces += [Stretch(c, *place, e, len(known[place]) == 1) for e in known[place]]
         before.append(in_hand)
         turn = _in_turn({piece.extruder for piece in pieces if piece.last > piece.first}, in_hand)
@@ -122,13 +122,11 @@ def take_turns(courses: Courses, blocks: Sequence[tuple[Blocks, ...]], extruder_
     return Turns(courses, tuple(stretches), tuple(extruders), tuple(before), tuple(extruder_of))
 
 
-def _used(
-    role: NDArray[np.uint8], place: tuple[int, int, int, int], table: NDArray[np.uint8], *, single: bool
-) -> tuple[int, ...]:
+def _used(some: Blocks, place: tuple[int, int, int, int], table: NDArray[np.uint8], *, single: bool) -> tuple[int, ...]:
     _, _, first, last = place
     if single or last == first:
-        return (int(table[0]),)
-    return tuple(np.unique(table[role[first:last]]).tolist())
+        return (int(table[0, 0]),)
+    return tuple(np.unique(table[some.records(first, last), some.paths.role[first:last]]).tolist())
 
 
 def _in_turn(used: Iterable[int], in_hand: int) -> tuple[int, ...]:
@@ -137,6 +135,7 @@ def _in_turn(used: Iterable[int], in_hand: int) -> tuple[int, ...]:
     return tuple(sorted(rest, key=lambda number: (number != in_hand, number)))
 
 
-def picked(role: NDArray[np.uint8], piece: Stretch, table: NDArray[np.uint8]) -> Index:
+def picked(some: Blocks, piece: Stretch, table: NDArray[np.uint8]) -> Index:
     """Return the paths of a stretch that others have a share in."""
-    return piece.first + np.flatnonzero(table[role[piece.first : piece.last]] == piece.extruder)
+    role, record = some.paths.role[piece.first : piece.last], some.records(piece.first, piece.last)
+    return piece.first + np.flatnonzero(table[record, role] == piece.extruder)

@@ -81,7 +81,7 @@ def ledger(
     covers: Covers,
     blocks: Blocks,
     thick: NDArray[np.float64],
-    settings: Sequence[LedgerSettings],
+    settings: Sequence[Sequence[LedgerSettings]],
     crew: Crew,
 ) -> Ledger:
     """Measure each distinct layer of a solid.
@@ -91,7 +91,7 @@ def ledger(
     outlines, covers, blocks, thick
         Of the solid; the thickness of its layers in mm, (L,).
     settings
-        By role: each line is reckoned as the extruder gives it that lays it.
+        By what holds in zones, and by role: each line is reckoned as the extruder gives it that lays it.
 
     Notes
     -----
@@ -109,9 +109,9 @@ def ledger(
     shapes = np.stack((outlines.of_outline[at], outlines.of_outline[at + 1], of_room[room], of_room[room + 1]), axis=1)
     paths = blocks.paths
     spans = np.stack((blocks.block[one], blocks.block[one + 1]), axis=1)
-    over_air = settings[BRIDGE]
-    strand = strand_section(over_air.bore, over_air.bridge_flow)
-    flows = np.array([[one.flow_of(first=first) for one in settings] for first in (False, True)])
+    strands = np.array([strand_section(one[BRIDGE].bore, one[BRIDGE].bridge_flow) for one in settings])
+    bores = np.array([one[BRIDGE].bore for one in settings])
+    flows = np.array([[[one.flow_of(first=first) for one in some] for first in (False, True)] for some in settings])
 
     def measure(first: int, last: int) -> NDArray[np.float64]:
         count = spans[first:last, 1] - spans[first:last, 0]
@@ -122,9 +122,10 @@ def ledger(
         height = of_layer[:, 3] / 1e6
         own = np.where(paths.height[place] > 0, paths.height[place], height).astype(np.float64)
         bridge = role == BRIDGE
-        section = line_section(bridge, width, own, strand, flows[of_layer[:, 4], role])
+        record = blocks.record[place] if blocks.record is not None else np.zeros(len(place), np.int64)
+        section = line_section(bridge, width, own, strands[record], flows[record, of_layer[:, 4], role])
         # A strand hangs below its layer: beside its neighbour it fills no more than its own width.
-        beside = np.where(bridge, np.minimum(section / own, over_air.bore), section / own)
+        beside = np.where(bridge, np.minimum(section / own, bores[record]), section / own)
         return np.asarray(
             _measured(
                 (rings.xy, rings.start, rooms.xy, rooms.start),

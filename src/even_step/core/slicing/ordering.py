@@ -78,19 +78,20 @@ class Ordered:
     via: NDArray[np.float64]
     via_start: Index
 
-
-def _joined(many: list[Ordered]) -> Ordered:
-    return Ordered(
-        np.concatenate([one.xy for one in many]),
-        joined_starts([one.start for one in many]),
-        np.concatenate([one.role for one in many]),
-        np.concatenate([one.width for one in many]),
-        np.concatenate([one.height for one in many]),
-        np.concatenate([one.held for one in many]),
-        np.concatenate([one.linked for one in many]),
-        np.concatenate([one.via for one in many]),
-        joined_starts([one.via_start for one in many]),
-    )
+    @staticmethod
+    def joined(many: list[Ordered]) -> Ordered:
+        """Put paths behind one another."""
+        return Ordered(
+            np.concatenate([one.xy for one in many]),
+            joined_starts([one.start for one in many]),
+            np.concatenate([one.role for one in many]),
+            np.concatenate([one.width for one in many]),
+            np.concatenate([one.height for one in many]),
+            np.concatenate([one.held for one in many]),
+            np.concatenate([one.linked for one in many]),
+            np.concatenate([one.via for one in many]),
+            joined_starts([one.via_start for one in many]),
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,12 +108,22 @@ class Blocks:
         The paths of all blocks.
     block : (B + 1,) int64
         Where each block's paths begin.
+    zones : of tuples of int
+        The zones within which what holds of lines differs, as they lie over one another; of the first, none.
+    record : (P,) uint16
+        In which of these each path lies; nothing where all lie in none.
     """
 
     which: Index
     content: Index
     paths: Ordered
     block: Index
+    zones: tuple[tuple[int, ...], ...] = ((),)
+    record: NDArray[np.uint16] | None = None
+
+    def records(self, first: int, last: int) -> NDArray[np.uint16]:
+        """Return in which zones some paths in a row lie."""
+        return np.zeros(last - first, np.uint16) if self.record is None else self.record[first:last]
 
 
 def order_lines(
@@ -150,7 +161,7 @@ def order_lines(
     many = [known[key][0] for key in number]
     which = np.array([number[key] for key in keys], np.int64)
     block = np.cumsum([0, *(len(one.role) for one in many)]).astype(np.int64)
-    return Blocks(which, content, _joined(many) if many else _nothing(), block)
+    return Blocks(which, content, Ordered.joined(many) if many else _nothing(), block)
 
 
 def open_paths(lines: list[NDArray[np.float64]], role: int, width: float) -> Ordered:

@@ -28,6 +28,8 @@ class Toolpath:
         As drawn, mm.
     part : (P,) int32
         Number of the placed part, −1 for none.
+    record : (P,) uint16
+        In which zones of its part it lies, by the part's number for them; 0 for none.
     extruder : (P,) uint8
         Number of the extruder that lays it, from 0.
     held : (P,) uint8
@@ -55,6 +57,7 @@ class Toolpath:
     width: NDArray[np.float32]
     height: NDArray[np.float32]
     part: NDArray[np.int32]
+    record: NDArray[np.uint16]
     extruder: NDArray[np.uint8]
     held: NDArray[np.uint8]
     own: NDArray[np.int32]
