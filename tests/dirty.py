@@ -128,5 +128,5 @@ def through_every_stage(outline, values, hands, bore=0.4):
     filled = infill(laid, covered, heights, Stand((0.0, 0.0), 0.0), chosen, hands)
     fills = (*covered.fills, *filled, *covered.tops)
     blocks = order_lines(outlines, laid, fills, take(OrderSettings, values), take(WaySettings, values), hands)
-    reckoned = [take(LedgerSettings, values, bore=bore)] * len(ROLES)
+    reckoned = [[take(LedgerSettings, values, bore=bore)] * len(ROLES)]
     return blocks, ledger(outlines, covered, blocks, thick, reckoned, hands)

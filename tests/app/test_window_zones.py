@@ -60,7 +60,8 @@ def test_a_zone_gets_settings_on_the_recipe_and_what_cannot_differ_is_not_offere
     assert hand.desk.store.undo_name == f"infill density 70 % for zone {made.id} of plate"
     assert hand.window.recipe.lines["infill.density"]._origin.text() == "zone"
     lines = hand.window.recipe.lines
-    assert not lines["walls.count"].isVisible()
+    assert lines["walls.count"].isVisible()
+    assert not lines["walls.seam"].isVisible()
     assert not lines["heat.bed"].isVisible()
     hand.click("return all")
     assert zones(hand)[0].settings == {}

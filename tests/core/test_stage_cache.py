@@ -10,7 +10,7 @@ from even_step.core.work import Crew, crew, runs_of
 from tests.shapes import ball, box, write_stl
 from tests.slicing_help import job_of, slice_again
 
-ALL = set(STAGES) - {"write", "zones"}  # there are none
+ALL = set(STAGES) - {"write"}
 
 
 def again(tmp_path, change, settings=None):

@@ -49,6 +49,7 @@ from even_step.core.solid_stages import (
     CONTOURS,
     COVERS,
     FOOT,
+    FOOTPRINTS,
     HEIGHTS,
     HELD,
     LEDGER,
@@ -82,11 +83,9 @@ GRAPH = (*STAGES_OF_PARTS, *STAGES_OF_BED)
 #: What the findings look at of each solid, as ``SlicedSolid`` has it.
 LOOKED_AT: tuple[Stage[Any], ...] = (
     *(HEIGHTS, CONTOURS, REGIONS, WALLS, COVERS),
-    *(UNDERSIDES, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY),
+    *(UNDERSIDES, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY, FOOTPRINTS),
 )
 
-#: What of a zone its shape does not depend on.
-OF_NO_SHAPE = {"id", "name", "settings"}
 ABSURD = 4.0  # machine sizes
 
 
@@ -238,7 +237,6 @@ def _asks_for_the_bed(solid: Unit) -> bool:
 
 def _solid_unit(solid: PosedSolid, machine: Machine, fixed: tuple[Mapping[str, Any], ...]) -> Unit:
     """Return a solid: what its stages are walked for."""
-    shapes = [zone.model_dump(exclude=OF_NO_SHAPE) for zone in solid.zones]
     return Unit(
         "solid",
         tuple(one.values for one in solid.resolved),
@@ -249,11 +247,11 @@ def _solid_unit(solid: PosedSolid, machine: Machine, fixed: tuple[Mapping[str, A
             ONE_SHELL: (solid.is_one_shell, ""),
             OVERHANG: (machine.overhang_limit, repr(machine.overhang_limit)),
             TURN: (solid.turn, repr(solid.turn)),
-            ZONES: (solid.zone_shapes, repr((solid.key, shapes))),
+            ZONES: (solid.zone_shapes, solid.zones_key),
             BY_HAND: (solid.by_hand, repr((solid.by_hand.posts, solid.by_hand.marks))),
         },
         title=solid.title,
-        zones=tuple(zone.settings for zone in solid.zones),
+        zones=tuple(zone.holds for zone in solid.zones),
     )
 
 
@@ -282,6 +280,7 @@ def _sliced_solid(posed: PosedSolid, unit: Unit, runner: Runner) -> SlicedSolid:
         posed.mesh,
         unit.settings,
         unit.record(WallSettings),
+        posed.zone_shapes.idle,
         *(runner.value(stage, unit) for stage in LOOKED_AT),
     )
 

@@ -32,10 +32,13 @@ from even_step.core.slicing.supports.by_hand import ByHand, own_facets
 from even_step.core.slicing.zones import ZoneShapes
 from even_step.core.stages import StageRun
 from even_step.core.work import Crew
-from even_step.core.zone_shapes import zone_shapes
+from even_step.core.zone_shapes import Posed, zone_shapes
 
 #: Settings that a part may have of its own.
 OF_A_PART = tuple(key for key, setting in CATALOGUE.items() if "part" in setting.scopes)
+
+#: What of a zone its shape does not depend on.
+OF_NO_SHAPE = {"id", "name", "settings"}
 
 Source = tuple[str, Repair]
 Files = dict[Source, tuple[list[Model], str]]
@@ -106,8 +109,10 @@ def model_of(part: Part, files: Files) -> Model:
 
 
 def files_of(job: Job, resolved: Resolved, run: StageRun) -> Files:
-    """Read the files of a job's parts."""
-    return read_models((part.source for part in job.parts), run, take(ReadSettings, resolved.values))
+    """Read the files of a job's parts, and of zones that have one of their own."""
+    sources = [part.source for part in job.parts]
+    sources += [zone.source for part in job.parts for zone in part.zones_of_files]
+    return read_models(sources, run, take(ReadSettings, resolved.values))
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,7 +120,7 @@ class PosedSolid:
     """A posed mesh with the hash of what it was made from, and its part's name.
 
     ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder,
-    ``by_hand`` what a hand put on it, ``zones`` those of its part with their shapes in its frame.
+    ``by_hand`` what a hand put on it, ``zones`` those of its part with their shapes in its frame and the key of these.
     """
 
     model: Model
@@ -128,6 +133,7 @@ class PosedSolid:
     by_hand: ByHand
     zones: tuple[Zone, ...]
     zone_shapes: ZoneShapes
+    zones_key: str
 
     @property
     def is_one_shell(self) -> bool:
@@ -160,12 +166,29 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
             mesh, shift = meshes[stands]
             by_hand = ByHand(part.posts, _own_marks(part, files), pose_matrix(part, copy), shift)
             numbers[key] = len(solids)
-            shapes = zone_shapes(part, model, matrix, by_hand)
-            solids[key] = PosedSolid(
-                model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand, part.zones, shapes
-            )
+            posed = Posed(model, mesh, matrix, by_hand, lambda zone: _model_of_zone(zone, files).merged())
+            zones = part.zones, *_zone_shapes(part, posed, (stands, copy.turn), run)
+            solids[key] = PosedSolid(model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand, *zones)
         solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
+
+
+def _zone_shapes(part: Part, posed: Posed, stands: object, run: StageRun) -> tuple[ZoneShapes, str]:
+    """Return the shapes of a part's zones, and the key of what they were made from."""
+    if not part.zones:
+        return ZoneShapes(), ""
+    told = [zone.model_dump(exclude=OF_NO_SHAPE) for zone in part.zones]
+    times = [_stamp(zone.file) for zone in part.zones if zone.file]
+    return run.stage("read", (stands, repr(told), times), lambda: zone_shapes(part, posed))
+
+
+def _model_of_zone(zone: Zone, files: Files) -> Model:
+    """Return the model of a zone that has a file of its own."""
+    models, _ = files[zone.source]
+    if zone.object >= len(models):
+        lacks = f"holds {len(models)} part(s), zone {zone.title} names part {zone.object + 1}"
+        raise JobError(lacks, subject=zone.source[0])
+    return models[zone.object]
 
 
 def _own_marks(part: Part, files: Files) -> tuple[Mark, ...]:
@@ -224,6 +247,7 @@ def settled(job: Job, run: StageRun) -> Job:
 
 
 def models_of(job: Job, run: StageRun) -> list[Model]:
-    """Return the model of each part of a job, with all its bodies."""
+    """Return the model of each part of a job, with all its bodies, then of each zone that has a file of its own."""
     files = files_of(job, cascade(job), run)
-    return [model_of(part.model_copy(update={"bodies": ()}), files) for part in job.parts]
+    of_parts = [model_of(part.model_copy(update={"bodies": ()}), files) for part in job.parts]
+    return of_parts + [_model_of_zone(zone, files) for part in job.parts for zone in part.zones_of_files]

@@ -63,8 +63,11 @@ def job():
     marks = (kept, Mark(kind="hold", facets=(7, 2, 7)), Mark(kind="keep-clear", near=(1.0, 1.0, 1.0), radius=1.5))
     spot = Zone(name="bolt", shape="cylinder", middle=(1, 2, 3), size=(8, 8, 20), turn=(0, 10, 0), snap="layers")
     body = Zone(shape="body", body=0, settings={"infill.density": 60.0})
+    can = Zone(shape="mesh", file=str(CAP), middle=(4, 5, 6), size=(9, 9, 30), settings={"walls.count": 5})
+    face = Zone(shape="face", near=((0.0, 1.0, 2.0),), depth=3.0, crease=30.0, settings={"top.layers": 2})
+    behind = Zone(shape="backing", near=((0.0, 1.0, 2.0),), depth=1.5)
     denser = spot.model_copy(update={"settings": {"infill.density": 40.0, "infill.pattern": "grid"}})
-    made = with_part(made, nth_part(made, 3), posts=(post,), marks=marks, zones=(denser, body))
+    made = with_part(made, nth_part(made, 3), posts=(post,), marks=marks, zones=(denser, body, can, face, behind))
     made, new = copied(made, [nth_spot(made, 3), nth_spot(made, 1)])
     made = turned(with_mark(made, new, bed=1), new, 2, 25.0)
     made = with_setting(with_setting(made, "infill.density", 12.0), "layers.height", 0.28)
@@ -72,10 +75,15 @@ def job():
     return with_mark(with_mark(made, [nth_spot(made, 1)], locked=True), [nth_spot(made, 3)], hidden=True)
 
 
+def zones_at_home(own, part):
+    both = zip(own.zones, part.zones, strict=True)
+    return tuple(zone.model_copy(update={"file": mine.file, "object": mine.object}) for mine, zone in both)
+
+
 def at_home(job, back):
     """The opened job with its parts referring to their own files again."""
     parts = [
-        part.model_copy(update={"file": own.file, "object": own.object})
+        part.model_copy(update={"file": own.file, "object": own.object, "zones": zones_at_home(own, part)})
         for part, own in zip(back.parts, job.parts, strict=True)
     ]
     return back.model_copy(update={"parts": tuple(parts)})

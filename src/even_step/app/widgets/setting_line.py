@@ -142,7 +142,7 @@ class SettingLine(QWidget):
         tool = min(tools_of(values)["walls"], len(machine.extruders) - 1)
         bore = machine.extruders[tool].bore
         rule = idle(self.setting.key, values, bore)
-        elsewhere = ({**values, **zone.settings} for zone in self._desk.whose.zones_within) if rule else ()
+        elsewhere = ({**values, **zone.holds} for zone in self._desk.whose.zones_within) if rule else ()
         return rule if all(idle(self.setting.key, other, bore) for other in elsewhere) else None
 
     def _told(self, under: Value) -> str:

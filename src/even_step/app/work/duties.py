@@ -27,7 +27,7 @@ from even_step.core.coloured import channels
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
-from even_step.core.job.text import is_job_file, read_job_text
+from even_step.core.job.text import files_in, is_job_file, read_job_text, with_files
 from even_step.core.mesh.coarse import coarse, extremes
 from even_step.core.mesh.edges import drawn_edges
 from even_step.core.mesh.mesh import Body, Model
@@ -158,21 +158,15 @@ def open_job(request: OpenJob, memory: Memory, crew: Crew) -> Outcome:
     saved = is_job_file(path)
     job = read_job_file(path, told) if saved else read_job_text(path, told)
     trials = read_trials(path, job, told) if saved else ()
-    kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in {part.file for part in job.parts}}
+    kept = {file: str(keep_file(Path(file), Path(request.folder))) for file in files_in(job)}
     trials = tuple(
-        trial.model_copy(update={"job": _kept(trial.job, kept)})
+        trial.model_copy(update={"job": with_files(trial.job, kept.__getitem__)})
         for trial in trials
-        if all(part.file in kept for part in trial.job.parts)
+        if files_in(trial.job) <= kept.keys()
     )
     # With all places known nothing has to be read first: the window shows the job and asks for its models.
-    job = settled(_kept(job, kept), StageRun(crew, memory.cache))
+    job = settled(with_files(job, kept.__getitem__), StageRun(crew, memory.cache))
     return Outcome(Opened(job, trials, tuple(told)))
-
-
-def _kept(job: Job, kept: dict[str, str]) -> Job:
-    """Return the job with its parts read from the files that were kept."""
-    parts = tuple(part.model_copy(update={"file": kept[part.file]}) for part in job.parts)
-    return job.model_copy(update={"parts": parts})
 
 
 def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:

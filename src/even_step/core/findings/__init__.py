@@ -28,6 +28,7 @@ from even_step.core.findings import (
     too_thin,
     top_lost,
     void,
+    zone_empty,
 )
 from even_step.core.findings.finding import Evidence, Finding
 
@@ -59,6 +60,7 @@ CHECKS = (
     spike_thin,
     support_on_face,
     setting_idle,
+    zone_empty,
 )
 RANK = {"stop": 0, "warn": 1, "note": 2}
 

@@ -30,6 +30,7 @@ from even_step.core.slicing.supports.slimness import Slimness
 from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.sway import Sway
 from even_step.core.slicing.walls import Walls, WallSettings
+from even_step.core.slicing.zones import Footprints
 from even_step.core.toolpath.roles import OF_PARTS
 from even_step.core.toolpath.toolpath import Toolpath
 
@@ -72,12 +73,16 @@ class Finding:
 
 @dataclass(frozen=True, eq=False)
 class SlicedSolid:
-    """One posed solid, the settings that hold for it, and its stages, in its own frame (its middle over the origin)."""
+    """One posed solid, the settings that hold for it, and its stages, in its own frame (its middle over the origin).
+
+    ``idle_zones`` says why some of its zones lie nowhere, by number.
+    """
 
     model: Model
     mesh: Mesh
     settings: Mapping[str, Value]
     wall: WallSettings
+    idle_zones: Mapping[int, str]
     heights: Heights
     contours: Contours
     outlines: Outlines
@@ -90,6 +95,7 @@ class SlicedSolid:
     resting: Resting
     removal: Removal
     sway: Sway
+    prints: Footprints
 
     @property
     def unheld(self) -> NDArray[np.float64]:

@@ -19,7 +19,7 @@ def check(evidence: Evidence) -> list[Finding]:
     here: dict[str, list[Values]] = {}
     for one in evidence.job.parts:
         own = evidence.solids[first[one.id].solid].settings
-        here[one.id] = [own, *({**own, **zone.settings} for zone in one.zones)]
+        here[one.id] = [own, *({**own, **zone.holds} for zone in one.zones)]
     everywhere = [values for tables in here.values() for values in tables] or [evidence.settings]
     told += _idle(evidence, None, evidence.job.settings, everywhere)
     for one in evidence.job.parts:

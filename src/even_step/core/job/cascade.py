@@ -123,7 +123,7 @@ def cascade(job: Job, part: Part | None = None, extruder: int = 0, zones: Iterab
         ("recipe", job.recipe.settings),
         ("job", job.settings),
         ("part", part.settings if part else {}),
-        *(("zone", zone.settings) for zone in zones),
+        *(("zone", zone.holds) for zone in zones),
     )
     for name, table in layers:
         for key, value in table.items():

@@ -18,6 +18,7 @@ from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.kept_trials import KeptTrial, trials_from, trials_text
 from even_step.core.job.model import MM_PER, Copy, Job, Part
 from even_step.core.job.text import job_from_record, job_text
+from even_step.core.job.zones import Zone
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
 from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, job_text_in, sound_archive, text_in
@@ -77,7 +78,7 @@ def job_file(job: Job, models: list[Model], trials: tuple[KeptTrial, ...] = ()) 
     job
         Any job whose copies have their places.
     models
-        The model of each part of the job, with all its bodies.
+        The model of each part of the job, with all its bodies, then that of each zone that has a file of its own.
     trials
         Those whose models are all in the job are kept with it.
 
@@ -89,9 +90,9 @@ def job_file(job: Job, models: list[Model], trials: tuple[KeptTrial, ...] = ()) 
     """
     wholes = list({id(model): model for model in models}.values())
     numbers = {id(model): number for number, model in enumerate(wholes)}
-    places = {_source(part): numbers[id(model)] for part, model in zip(job.parts, models, strict=True)}
+    places = {source: numbers[id(model)] for source, model in zip(_sources(job), models, strict=True)}
     own = _referring(job, places)
-    kept = [one for one in trials if all(_source(part) in places for part in one.job.parts)]
+    kept = [one for one in trials if all(source in places for source in _sources(one.job))]
     kept = [one.model_copy(update={"job": _referring(one.job, places)}) for one in kept]
     model = _model_xml(own.parts, wholes, GAP * job.machine.bed.size[0])
     buffer = io.BytesIO()
@@ -109,14 +110,27 @@ def job_file(job: Job, models: list[Model], trials: tuple[KeptTrial, ...] = ()) 
     return buffer.getvalue()
 
 
-def _source(part: Part) -> tuple[object, ...]:
-    return part.source, part.object
+def _source(one: Part | Zone) -> tuple[object, ...]:
+    return one.source, one.object
+
+
+def _sources(job: Job) -> list[tuple[object, ...]]:
+    """Return where the models of a job come from: of its parts, then of zones that have a file of their own."""
+    return [*map(_source, job.parts), *(_source(zone) for part in job.parts for zone in part.zones_of_files)]
 
 
 def _referring(job: Job, places: Mapping[tuple[object, ...], int]) -> Job:
-    """Return the job with its parts referring to the models of the file it is saved in."""
-    parts = [part.model_copy(update={"file": "", "object": places[_source(part)]}) for part in job.parts]
-    return job.model_copy(update={"parts": tuple(parts)})
+    """Return the job with its parts and zones referring to the models of the file it is saved in."""
+
+    def zone_of(zone: Zone) -> Zone:
+        here = {"file": "", "object": places[_source(zone)]} if zone.file is not None else {}
+        return zone.model_copy(update=here)
+
+    def part_of(part: Part) -> Part:
+        here = {"file": "", "object": places[_source(part)], "zones": tuple(map(zone_of, part.zones))}
+        return part.model_copy(update=here)
+
+    return job.model_copy(update={"parts": tuple(map(part_of, job.parts))})
 
 
 def _model_xml(parts: tuple[Part, ...], wholes: list[Model], apart: float) -> str:

@@ -186,6 +186,11 @@ class Part(Frozen):
         return self.file, self.repair
 
     @property
+    def zones_of_files(self) -> tuple[Zone, ...]:
+        """Those of its zones that have a file of their own."""
+        return tuple(zone for zone in self.zones if zone.file is not None)
+
+    @property
     def stretch(self) -> tuple[float, float, float]:
         """The scale along the axes of the file, below 0 where it is mirrored."""
         x, y, z = (-scale if flips else scale for scale, flips in zip(self.scale, self.mirrored, strict=True))

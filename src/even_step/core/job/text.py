@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from even_step.core.job.ids import HELD, first_double
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
 from even_step.core.job.newer import understood
 from even_step.core.job.shipped import find, plainly, read_toml
+from even_step.core.job.zones import Zone
 from even_step.core.mesh.read.archive import job_text_in
 
 DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE = "Larch 220", "PLA", "Even"
@@ -78,13 +79,26 @@ def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None =
         job = Job.model_validate(data)
     except ValidationError as error:
         raise InputError(plainly(error), subject=path) from error
-    return job.model_copy(
-        update={
-            "parts": tuple(
-                part.model_copy(update={"file": str(folder / part.file if part.file else path)}) for part in job.parts
-            )
-        }
-    )
+    return with_files(job, lambda file: str(folder / file if file else path))
+
+
+def with_files(job: Job, named: Callable[[str], str]) -> Job:
+    """Return the job with the files of its parts, and of zones that have one, named otherwise."""
+
+    def zone_of(zone: Zone) -> Zone:
+        return zone if zone.file is None else zone.model_copy(update={"file": named(zone.file)})
+
+    parts = [
+        part.model_copy(update={"file": named(part.file), "zones": tuple(map(zone_of, part.zones))})
+        for part in job.parts
+    ]
+    return job.model_copy(update={"parts": tuple(parts)})
+
+
+def files_in(job: Job) -> set[str]:
+    """Return the files of a job's parts, and of zones that have one."""
+    of_zones = {zone.source[0] for part in job.parts for zone in part.zones_of_files}
+    return {part.file for part in job.parts} | of_zones
 
 
 def _ids_in(record: Mapping[str, Any]) -> list[str]:

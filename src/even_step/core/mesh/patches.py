@@ -26,7 +26,7 @@ class Spot(NamedTuple):
 
 def nearest(corners: Corners, point: NDArray[np.float64]) -> Spot:
     """Find the spot of facets (n, 3, 3), n > 0, nearest to a point (3,); on an edge, on that which faces down most."""
-    spots = _nearest_of_each(corners, point)
+    spots = nearest_spots(corners, point)
     away = np.linalg.norm(spots - point, axis=1)
     some = np.flatnonzero(away <= away.min() + TINY)
     normal = np.cross(corners[some, 1] - corners[some, 0], corners[some, 2] - corners[some, 0])
@@ -37,7 +37,7 @@ def nearest(corners: Corners, point: NDArray[np.float64]) -> Spot:
 
 def within(mesh: Mesh, spot: Spot, middle: NDArray[np.float64], radius: float) -> Facets:
     """Return the facets that come as near to a point as a radius, as far as they hang together with a spot, (n,)."""
-    away = np.linalg.norm(_nearest_of_each(mesh.vertices[mesh.faces], middle) - middle, axis=1)
+    away = np.linalg.norm(nearest_spots(mesh.vertices[mesh.faces], middle) - middle, axis=1)
     some = np.union1d(np.flatnonzero(away <= radius), [spot.facet])
     label, _ = labels_of(Mesh(mesh.vertices, mesh.faces[some]))
     return np.asarray(some[label == label[np.searchsorted(some, spot.facet)]])
@@ -87,7 +87,7 @@ def cut_by_ball(
         edges = np.roll(corners, -1, axis=1) - corners
         long = np.linalg.norm(edges, axis=2)
         farthest = np.linalg.norm(corners - middle, axis=2).max(axis=1)
-        nearest_ = np.linalg.norm(_nearest_of_each(corners, middle) - middle, axis=1)
+        nearest_ = np.linalg.norm(nearest_spots(corners, middle) - middle, axis=1)
         whole = (farthest <= radius) | (nearest_ >= radius) | (long.max(axis=1) <= finest)
         done.append((corners[whole], owner[whole]))
         corners, owner, longest = corners[~whole], owner[~whole], long[~whole].argmax(axis=1)
@@ -102,8 +102,11 @@ def cut_by_ball(
     return pieces, owners, inside
 
 
-def _nearest_of_each(corners: Corners, point: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the spot of each facet nearest to a point, (n, 3): Ericson, "Real-Time Collision Detection", 5.1.5."""
+def nearest_spots(corners: Corners, point: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the spot of each facet nearest to a point (3,), or to its own of (n, 3), (n, 3).
+
+    Ericson, "Real-Time Collision Detection", 5.1.5.
+    """
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
     ab, ac, bc = b - a, c - a, c - b
 

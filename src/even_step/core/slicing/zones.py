@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import TypeVar
 
 import numpy as np
@@ -13,6 +13,7 @@ from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.backing import Backing, backing_outlines
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
@@ -23,10 +24,14 @@ R = TypeVar("R", bound=Hashable)
 
 @dataclass(frozen=True, eq=False)
 class ZoneShapes:
-    """The shapes of a solid's zones in its own frame, in their order, and what each snaps to."""
+    """The shapes of a solid's zones in its own frame, in their order, and what each snaps to.
 
-    meshes: tuple[Mesh, ...] = ()
+    ``idle`` says why some lie nowhere, by number.
+    """
+
+    shapes: tuple[Mesh | Backing, ...] = ()
     snaps: tuple[str, ...] = ()
+    idle: Mapping[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,12 +94,18 @@ class Borders:
 
 def footprints(shapes: ZoneShapes, heights: Heights, settings: ContourSettings, crew: Crew) -> Footprints:
     """Cut the shapes of zones at the middle of each layer."""
-    which, outlines, count = np.empty((len(shapes.meshes), len(heights.top)), np.int64), [], 0
-    for zone, (mesh, snap) in enumerate(zip(shapes.meshes, shapes.snaps, strict=True)):
-        found = contours(snapped(mesh, snap, heights), heights.cuts, settings, crew)
-        which[zone] = found.which + count
-        outlines.append(found.outline)
-        count += len(found.outline)
+    which, outlines, count = np.empty((len(shapes.shapes), len(heights.top)), np.int64), [], 0
+    for zone, (shape, snap) in enumerate(zip(shapes.shapes, shapes.snaps, strict=True)):
+        if isinstance(shape, Backing):
+            own, outline = backing_outlines(shape, heights.cuts, crew)
+        elif len(shape.faces) == 0:
+            own, outline = np.zeros(len(heights.top), np.int64), region.nothing(1)
+        else:
+            found = contours(snapped(shape, snap, heights), heights.cuts, settings, crew)
+            own, outline = found.which, found.outline
+        which[zone] = own + count
+        outlines.append(outline)
+        count += len(outline)
     return Footprints(which, np.concatenate(outlines) if outlines else region.nothing(0))
 
 

@@ -1,0 +1,84 @@
+"""What lies within a distance of picked faces, layer by layer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.core.mesh.patches import Corners, nearest_spots
+from even_step.core.plane import region
+from even_step.core.plane.levels import below
+from even_step.core.plane.ragged import Index
+from even_step.core.plane.region import Regions
+from even_step.core.work import Crew
+
+OFF = 0.01  # mm, that the border may lie off: of a distance known on a grid, cells² / (8 · distance)
+FINEST, COARSEST = 0.1, 1.0  # mm, cells
+SAMPLED = 0.5  # mm between spots of a face that are looked for; of the nearest one's facet the distance is exact
+
+
+@dataclass(frozen=True, eq=False)
+class Backing:
+    """Picked faces, facets (n, 3, 3), and how far behind them it reaches, mm."""
+
+    corners: Corners
+    depth: float
+
+
+def backing_outlines(backing: Backing, cuts: NDArray[np.float64], crew: Crew) -> tuple[Index, Regions]:
+    """Return what lies within the depth of the faces at some heights, mm, (L,): which outline each has, and these."""
+    low, high = backing.corners[:, :, 2].min() - backing.depth, backing.corners[:, :, 2].max() + backing.depth
+    layers = np.flatnonzero((cuts > low) & (cuts < high))
+    which = np.zeros(len(cuts), np.int64)
+    which[layers] = np.arange(1, len(layers) + 1)
+    near = _Near(backing)
+    done = crew.each(lambda i, _: near.outline(float(cuts[layers[i]])), [(i, i + 1) for i in range(len(layers))])
+    outlines = region.nothing(len(layers) + 1)
+    outlines[1:] = done
+    return which, outlines
+
+
+class _Near:
+    """How far it is to the nearest spot of some faces."""
+
+    def __init__(self, backing: Backing) -> None:
+        from scipy.spatial import KDTree  # noqa: PLC0415 - loads in 0.2 s, and few jobs need it
+
+        self._corners, self._depth = backing.corners, backing.depth
+        spots, self._facet = _sampled(backing.corners)
+        self._tree = KDTree(spots)
+        self._cell = float(np.clip(np.sqrt(8 * OFF * backing.depth), FINEST, COARSEST))
+        flat = backing.corners[:, :, :2].reshape(-1, 2)
+        pad = backing.depth + 2 * self._cell
+        self._low = np.floor((flat.min(axis=0) - pad) / self._cell) * self._cell
+        self._shape = np.ceil((flat.max(axis=0) + pad - self._low) / self._cell).astype(np.int64) + 1
+
+    def outline(self, z: float) -> region.Geometry:
+        """Return what lies within the depth at a height, mm."""
+        x, y = (self._low[i] + self._cell * np.arange(self._shape[i]) for i in (0, 1))
+        nodes = np.stack((*(one.ravel() for one in np.meshgrid(x, y)), np.full(len(x) * len(y), z)), axis=1)
+        most = self._depth + 2 * self._cell + SAMPLED
+        _, at = self._tree.query(nodes, distance_upper_bound=most)
+        away = np.full(len(nodes), most)
+        found = np.flatnonzero(at < len(self._facet))
+        corners = self._corners[self._facet[at[found]]]
+        spots = nearest_spots(corners, nodes[found])
+        away[found] = np.linalg.norm(spots - nodes[found], axis=1)
+        return below(away.reshape(len(y), len(x)), self._low, self._cell, self._depth)
+
+
+def _sampled(corners: Corners) -> tuple[NDArray[np.float64], Index]:
+    """Return spots all over some facets, and the facet of each."""
+    spots, owner = [], []
+    edge = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2).max(axis=1)
+    steps = np.maximum(np.ceil(edge / SAMPLED), 1).astype(np.int64)
+    for count in np.unique(steps).tolist():
+        some = np.flatnonzero(steps == count)
+        i, j = (one.ravel() for one in np.meshgrid(np.arange(count + 1), np.arange(count + 1)))
+        i, j = i[i + j <= count] / count, j[i + j <= count] / count
+        share = np.stack((1.0 - i - j, i, j), axis=1)
+        spots.append(np.einsum("sk,fkd->fsd", share, corners[some]).reshape(-1, 3))
+        owner.append(np.repeat(some, len(share)))
+    return np.concatenate(spots), np.concatenate(owner)
