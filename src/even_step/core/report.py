@@ -22,6 +22,7 @@ from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
 from even_step.core.stages import StageRun
 from even_step.core.toolpath.roles import ROLES, SUPPORT, SUPPORT_CONTACT
+from even_step.core.zone_report import zones_of
 
 REPORT_VERSION = 1
 
@@ -134,6 +135,7 @@ def _parts(sliced: Sliced) -> list[dict[str, Any]]:
                 "size_mm": _listed(high - low),
                 "placements": [_placement(sliced, copy.solid, copy.at) for copy in copies],
                 "supports": _supports(sliced, number - len(copies), copies),
+                "zones": zones_of(sliced, number - len(copies)),
                 "repairs": list(solid.model.repairs),
                 "warnings": list(solid.model.warnings),
             }

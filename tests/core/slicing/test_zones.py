@@ -33,12 +33,17 @@ def test_five_fields_hold_what_each_is_to_hold(tmp_path, pattern):
     middles = [(20.0 + 20 * i, 30.0, 1.5) for i in range(5)]
     zones = [zone(at, (18, 80, 10), {"infill.density": share}) for at, share in zip(middles, densities, strict=True)]
     job = zoned(tmp_path, block(*size), zones, OPEN | {"infill.density": 0.0, "infill.pattern": pattern})
-    lines = infill_of(slice_again(tmp_path, job), size)
+    done = slice_again(tmp_path, job)
+    lines = infill_of(done, size)
     room = 60.0 - 2 * (WIDE + WIDE - HEIGHT * (1 - np.pi / 4) / 1 - HEIGHT * (1 - np.pi / 4) / 2)
     for (x, _, _), share in zip(middles, densities, strict=True):
         held = plastic_in(lines, shapely.box(x - 9, 0, x + 9, 60))
         assert held == pytest.approx(share / 100 * 18 * room * size[2], rel=0.03, abs=0.01)
     assert sum(plastic_in(lines, shapely.box(x, 0, x + 1.9, 60)) for x in (29.05, 49.05, 69.05, 89.05)) < 0.01
+    for told, share in zip(done.report["parts"][0]["zones"], densities, strict=True):
+        assert told["volume_mm3"] == pytest.approx(18 * 60 * 3)
+        assert told["infill_density"] == pytest.approx(share, rel=0.03)
+        assert told["mass_g"] == pytest.approx(told["plastic_mm3"] * 1.24e-3)
 
 
 @pytest.mark.parametrize("run", [0.0, 4.0])

@@ -30,13 +30,12 @@ def differences(old: Job, new: Job) -> list[str]:
         before, after = cascade(old).values, cascade(new).values
         for key, setting in CATALOGUE.items():
             if before[key] != after[key]:
-                was = value_text(setting, before[key]).removesuffix(f" {setting.unit}" if setting.unit else "\0")
-                told.append(f"{setting.label.lower()} {was} → {value_text(setting, after[key])}")
+                told.append(_change(setting, before[key], after[key]))
     if old.order != new.order:
         told.append("another order of parts")
     if old.tower != new.tower:
         told.append("tower elsewhere")
-    return told + _parts(old.parts, new.parts)
+    return told + _parts(old, new)
 
 
 def _settings_of_parts(pairs: list[tuple[Part, Part]]) -> list[str]:
@@ -51,7 +50,30 @@ def _settings_of_parts(pairs: list[tuple[Part, Part]]) -> list[str]:
     return told
 
 
-def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
+def _zones(old: Job, new: Job, a: Part, b: Part) -> list[str]:
+    """Tell which zones of a part came, went or changed: "zone bolt: walls 3 → 6"."""
+    before = {zone.id: zone for zone in a.zones}
+    told = [f"zone {zone.title} away" for zone in a.zones if zone.id not in {one.id for one in b.zones}]
+    for zone in b.zones:
+        was = before.get(zone.id)
+        if was is None:
+            told.append(f"zone {zone.title} new")
+            continue
+        values = cascade(old, a, zones=(was,)).values, cascade(new, b, zones=(zone,)).values
+        keys = [key for key in CATALOGUE if key in {**was.holds, **zone.holds} and values[0][key] != values[1][key]]
+        told += [f"zone {zone.title}: {_change(CATALOGUE[key], values[0][key], values[1][key])}" for key in keys]
+        if was.model_dump(exclude={"name", "settings"}) != zone.model_dump(exclude={"name", "settings"}):
+            told.append(f"zone {zone.title} elsewhere")
+    return told or ["order of zones"]
+
+
+def _change(setting: Setting, was: Value, now: Value) -> str:
+    before = value_text(setting, was).removesuffix(f" {setting.unit}" if setting.unit else "\0")
+    return f"{setting.label.lower()} {before} → {value_text(setting, now)}"
+
+
+def _parts(was: Job, now: Job) -> list[str]:
+    old, new = was.parts, now.parts
     if old == new:
         return []
     before, after = sum(len(p.copies) for p in old), sum(len(p.copies) for p in new)
@@ -68,7 +90,7 @@ def _parts(old: tuple[Part, ...], new: tuple[Part, ...]) -> list[str]:
     if any(a.bodies != b.bodies for a, b in pairs):
         return ["other bodies"]
     if any(a.zones != b.zones for a, b in pairs):
-        return ["other zones"]
+        return [words for (a, b) in pairs if a.zones != b.zones for words in _zones(was, now, a, b)]
     if any((a.posts, a.marks) != (b.posts, b.marks) for a, b in pairs):
         return ["other posts or marks"]
     if any(a.mirrored != b.mirrored for a, b in pairs):

@@ -190,6 +190,21 @@ def _along(xy: Points, steps: NDArray[np.float64], at: NDArray[np.float64]) -> P
     return np.stack([np.interp(at, steps, one) for one in xy.T], axis=1)
 
 
+def lengths_within(xy: Points, start: Index, shape: shapely.Geometry) -> NDArray[np.float64]:
+    """Return how much of each line lies within a region, (n,), mm; a line that runs over itself counts as often."""
+    steps = np.repeat(np.arange(len(start) - 1), np.maximum(np.diff(start) - 1, 0))
+    last = np.zeros(len(xy), np.bool_)
+    last[start[1:] - 1] = True
+    at = np.flatnonzero(~last)
+    segments = np.asarray(shapely.linestrings(np.stack((xy[at], xy[at + 1]), axis=1)), object)
+    shape = shapely.transform(shape, np.array)  # other threads may read that which was given
+    shapely.prepare(shape)
+    long = np.where(shapely.covers(shape, segments), shapely.length(segments), 0.0)
+    cut = np.flatnonzero((long == 0.0) & shapely.intersects(shape, segments))
+    long[cut] = shapely.length(shapely.intersection(segments[cut], shape))
+    return np.asarray(np.bincount(steps, long, len(start) - 1), np.float64)
+
+
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
     """Cut lines to regions, list by list.
 
