@@ -3,6 +3,7 @@
     ./even-step bench [--repeat N] [--write] [SHAPE ...]
     ./even-step bench window [--repeat N] [--write]     the window instead
     ./even-step bench supports [--repeat N]             supports instead
+    ./even-step bench zones [--repeat N]                two hundred zones instead
 
 The floor comes from ``yardstick.py`` (beside the repository, under ``shared/yardstick``); without it only our
 own times are printed. ``--write`` keeps the table in ``docs/performance.md``.
@@ -21,7 +22,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from bench import shapes, supports, window
+from bench import shapes, supports, window, zones
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -231,4 +232,6 @@ if __name__ == "__main__":
         sys.exit(window.main(sys.argv[2:]))
     if sys.argv[1:2] == ["supports"]:
         sys.exit(supports.main(sys.argv[2:]))
+    if sys.argv[1:2] == ["zones"]:
+        sys.exit(zones.main(sys.argv[2:]))
     sys.exit(main())

@@ -97,7 +97,7 @@ def test_the_schema_in_the_repository_is_the_models():
     assert (DATA / "job.schema.json").read_text() == job_schema()
 
 
-@pytest.mark.parametrize("name", ["weather_post", "funnel_job", "finial_job", "swatch_job"])
+@pytest.mark.parametrize("name", ["weather_post", "funnel_job", "finial_job", "swatch_job", "arrow_job"])
 def test_the_demo_jobs_keep_to_the_schema(name):
     record = tomllib.loads((DATA / "demo" / f"{name}.toml").read_text())
     jsonschema.validate(record, json.loads(job_schema()))

@@ -200,3 +200,18 @@ def test_cells_make_up_their_room_and_the_later_zone_is_named_last(zones, hole):
             share = inside.intersection(one).area
             assert share == pytest.approx(inside.area if number in names else 0.0, abs=0.01)
         assert list(names) == sorted(names)
+
+
+def test_a_pattern_is_fitted_to_its_zone_with_whole_cells(tmp_path):
+    size = (60.0, 50.0, 2.0)
+    comb = {"infill.density": 25, "infill.frame": "fitted", "infill.pattern": "grid", "infill.angle": 0}
+    spot = zone((22, 21, 1), (20, 14, 9), comb)
+    lines = infill_of(slice_again(tmp_path, zoned(tmp_path, block(*size), [spot], OPEN | {"infill.density": 0})), size)
+    for layer in lines.values():
+        xy = shapely.get_coordinates(layer).reshape(-1, 2, 2)
+        upright = np.unique(np.round(xy[np.ptp(xy[:, :, 0], axis=1) < 0.01][:, 0, 0], 2))
+        level = np.unique(np.round(xy[np.ptp(xy[:, :, 1], axis=1) < 0.01][:, 0, 1], 2))
+        for at, middle, half in ((upright, 22, 10), (level, 21, 7)):
+            assert at.mean() == pytest.approx(middle, abs=0.02)
+            gaps = np.diff(np.concatenate(([middle - half], at, [middle + half])))
+            assert np.ptp(gaps) < 0.02

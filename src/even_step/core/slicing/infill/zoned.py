@@ -8,13 +8,14 @@ from dataclasses import replace
 import numpy as np
 
 from even_step.core.plane import region
+from even_step.core.plane.region import Regions
 from even_step.core.slicing.cell_lines import fill_cut
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, filled
 from even_step.core.slicing.patterns.pattern import Fill, LayerRooms
 from even_step.core.slicing.walls import Walls
-from even_step.core.slicing.zones import Borders
+from even_step.core.slicing.zones import Borders, Cells
 from even_step.core.work import Crew
 
 
@@ -47,9 +48,19 @@ def zoned_infill(
     for record, shape in cut.by(settings).items():
         here = ~region.is_empty(shape)[cut.which]
         if here.any():
-            some = replace(rooms, which=np.where(here, rooms.which, -1)) if _is_by_layer(record) else rooms
+            some = rooms
+            if record.frame == "fitted":  # to its own cells, unlike what lies in the part's frame or the bed's
+                some = _only(rooms, cut, shape)
+            elif _is_by_layer(record):
+                some = replace(rooms, which=np.where(here, rooms.which, -1))
             fills += [fill_cut(fill, cut, shape, outline, crew) for fill in filled(some, stands, record, crew)]
     return tuple(fills)
+
+
+def _only(rooms: LayerRooms, cut: Cells, shape: Regions) -> LayerRooms:
+    """Return what of the rooms of layers lies in some cells."""
+    pairs, which = np.unique(np.stack((rooms.which, cut.which), axis=1), axis=0, return_inverse=True)
+    return replace(rooms, which=which.ravel(), rooms=region.intersection(rooms.rooms[pairs[:, 0]], shape[pairs[:, 1]]))
 
 
 def _is_by_layer(settings: InfillSettings) -> bool:
