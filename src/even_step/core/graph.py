@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import reduce
 from typing import Any, Generic, Literal, TypeVar, cast
@@ -178,6 +178,10 @@ class ByZone(Generic[R]):
     about: tuple[int, ...]
     said: tuple[Any, ...]
 
+    def says(self, zone: int) -> Hashable:
+        """Return what a zone says of it, none where it says nothing."""
+        return repr(self.said[self.about.index(zone)]) if zone in self.about else None
+
     def of(self, zones: tuple[int, ...]) -> R:
         """Return the record where some zones lie over one another."""
         return self._unit.record(self._kind, None, zones)
@@ -222,9 +226,9 @@ class Inputs:
             raise KeyError(f"{self.stage.name} does not say that it reads {kind.__name__} by role")
         return self.unit.by_role(kind, zones)
 
-    def borders(self) -> tuple[int, ...]:
-        """Return the zones whose borders part what the stage makes."""
-        return tuple(sorted({zone for kind in self.stage.borders for zone in self.unit.by_zone(kind).about}))
+    def borders(self) -> list[ByZone[Any]]:
+        """Return the records whose zones' borders part what the stage makes."""
+        return [self.unit.by_zone(kind) for kind in self.stage.borders]
 
     def by_zone(self, kind: type[R]) -> ByZone[R]:
         """Return one of the stage's records for what lies in zones."""

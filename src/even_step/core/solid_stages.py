@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
-from even_step.core.graph import Given, Inputs, Stage
+from even_step.core.graph import ByZone, Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.speeds import LineSettings
@@ -85,36 +85,37 @@ def _regions(it: Inputs) -> Outlines:
     return outlines_of(it[CONTOURS], it.record(RegionSettings), it.crew)
 
 
-def _borders(it: Inputs, about: Sequence[int]) -> Borders:
-    return Borders(it[REGIONS], it[FOOTPRINTS], about)
+def _borders(it: Inputs, *records: ByZone[Any]) -> Borders:
+    """Return the borders of all zones that say anything of some records."""
+    about = {zone for one in records for zone in one.about}
+    return Borders(it[REGIONS], it[FOOTPRINTS], {zone: tuple(one.says(zone) for one in records) for zone in about})
 
 
 def _walls_by_record(it: Inputs) -> dict[WallSettings, Walls]:
     zoned = it.by_zone(WallSettings)
     if not zoned.about:
         return {}  # what is laid is of one record
-    return walls_by_record(_borders(it, zoned.about), it[HEIGHTS].thick, zoned.of, it.crew)
+    return walls_by_record(_borders(it, zoned), it[HEIGHTS].thick, zoned.of, it.crew)
 
 
 def _walls(it: Inputs) -> Walls:
     zoned = it.by_zone(WallSettings)
     if not zoned.about:
         return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
-    return walls_of_cells(_borders(it, zoned.about), it[WALLS_BY_RECORD], zoned.of, it.crew)
+    return walls_of_cells(_borders(it, zoned), it[WALLS_BY_RECORD], zoned.of, it.crew)
 
 
 def _covers(it: Inputs) -> Covers:
     over_air, turn = it.record(BridgeSettings), it[TURN]
     wall, own = it.by_zone(WallSettings), it.by_zone(CoverSettings)
-    about = sorted({*wall.about, *own.about})
-    if not about:
+    if not (wall.about or own.about):
         return covers(it[REGIONS], it[WALLS], it[HEIGHTS], it.record(CoverSettings).turned(turn), over_air, it.crew)
 
     def records(zones: tuple[int, ...]) -> tuple[WallSettings, CoverSettings]:
         return wall.of(zones), own.of(zones).turned(turn)
 
     laid = it[WALLS], it[WALLS_BY_RECORD] or {wall.of(()): it[WALLS]}
-    return zoned_covers(_borders(it, about), laid, it[HEIGHTS], records, over_air, it.crew)
+    return zoned_covers(_borders(it, wall, own), laid, it[HEIGHTS], records, over_air, it.crew)
 
 
 def _infill(it: Inputs) -> tuple[Fill, ...]:
@@ -122,7 +123,7 @@ def _infill(it: Inputs) -> tuple[Fill, ...]:
     if not zoned.about:
         return infill(it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS], plain, it.crew)
     made = it[WALLS], it[COVERS], it[HEIGHTS], it[STANDS]
-    return zoned_infill(_borders(it, zoned.about), *made, zoned.of, it.crew)
+    return zoned_infill(_borders(it, zoned), *made, zoned.of, it.crew)
 
 
 def _footprints(it: Inputs) -> Footprints:
@@ -137,8 +138,8 @@ def _bare(filled: tuple[Fill, ...]) -> str:
 def _order(it: Inputs) -> Blocks:
     fills = (*it[COVERS].fills, *it[INFILL], *it[COVERS].tops)
     done = order_lines(it[REGIONS], it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
-    about = it.borders()
-    return cut_at_borders(done, _borders(it, about), it.crew) if about else done
+    records = it.borders()
+    return cut_at_borders(done, _borders(it, *records), it.crew) if any(one.about for one in records) else done
 
 
 def _islands(it: Inputs) -> Islands:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -9,6 +11,8 @@ from numpy.typing import NDArray
 from even_step.core.plane import region, valid
 from even_step.core.plane.ragged import Index, Points, starts_of
 from even_step.core.plane.region import Regions
+
+Lengths = NDArray[np.float64]
 
 
 def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
@@ -141,11 +145,12 @@ def parted_lines(xy: Points, start: Index, cells: Regions, shortest: float) -> t
     cell = np.full(count, -1, np.int64)
     for number, one in enumerate(cells):
         cell[shapely.covers(one, lines)] = number
+    cut = {i: xy[start[i] : start[i + 1]] for i in np.flatnonzero(cell < 0).tolist()}
+    parted = dict(zip(cut, _parted(list(cut.values()), cells, shortest), strict=True))
     pieces: list[Points] = []
     line, of = [], []
     for i in range(count):
-        own = xy[start[i] : start[i + 1]]
-        done = [(own, int(cell[i]))] if cell[i] >= 0 else _parted(own, cells, shortest)
+        done = parted[i] if i in parted else [(xy[start[i] : start[i + 1]], int(cell[i]))]
         pieces += [piece for piece, _ in done]
         line += [i] * len(done)
         of += [number for _, number in done]
@@ -157,15 +162,23 @@ def parted_lines(xy: Points, start: Index, cells: Regions, shortest: float) -> t
     )
 
 
-def _parted(xy: Points, cells: Regions, shortest: float) -> list[tuple[Points, int]]:
-    """Cut one line wherever it goes from one cell to the next."""
-    steps = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))))
-    at = _crossings(xy, steps, cells)
-    at = at[(at > shortest) & (at < steps[-1] - shortest)]
-    at = at[np.diff(at, prepend=-np.inf) > shortest]
-    bounds = np.concatenate(([0.0], at, steps[-1:]))
-    middles = shapely.points(_along(xy, steps, (bounds[1:] + bounds[:-1]) / 2))
-    number = shapely.distance(middles[:, None], cells[None, :]).argmin(axis=1)
+def _parted(lines: list[Points], cells: Regions, shortest: float) -> list[list[tuple[Points, int]]]:
+    """Cut lines wherever they go from one cell to the next; of each, its pieces and their cells."""
+    steps = [np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T)))) for xy in lines]
+    bounds = []
+    for at, along in zip(_crossings(lines, steps, cells), steps, strict=True):
+        some = at[(at > shortest) & (at < along[-1] - shortest)]
+        some = some[np.diff(some, prepend=-np.inf) > shortest]
+        bounds.append(np.concatenate(([0.0], some, along[-1:])))
+    middles = [_along(xy, s, (b[1:] + b[:-1]) / 2) for xy, s, b in zip(lines, steps, bounds, strict=True)]
+    number = _cell_of(np.concatenate(middles) if middles else np.empty((0, 2)), cells)
+    ends = np.cumsum([0, *(len(some) for some in middles)])
+    each = [number[a:b] for a, b in pairwise(ends)]
+    return [_pieces(*one) for one in zip(lines, steps, bounds, each, strict=True)]
+
+
+def _pieces(xy: Points, steps: Lengths, bounds: Lengths, number: Index) -> list[tuple[Points, int]]:
+    """Return the pieces of a line between bounds along it, neighbours in the same cell as one."""
     kept = np.append(True, np.diff(number) != 0)
     bounds, number = np.append(bounds[:-1][kept], steps[-1]), number[kept]
     corners = np.concatenate((xy[:1], np.round(_along(xy, steps, bounds[1:-1]), valid.DECIMALS) + 0.0, xy[-1:]))
@@ -176,16 +189,39 @@ def _parted(xy: Points, cells: Regions, shortest: float) -> list[tuple[Points, i
     return out
 
 
-def _crossings(xy: Points, steps: NDArray[np.float64], cells: Regions) -> NDArray[np.float64]:
-    """Return how far along a line it crosses borders of cells, rising; segment by segment, for it may meet itself."""
-    segments = shapely.linestrings(np.stack((xy[:-1], xy[1:]), axis=1))
-    met = shapely.intersection(segments[:, None], cells[None, :]).ravel()
-    points, of = shapely.get_coordinates(met, return_index=True)
-    segment = of // len(cells)
-    return np.sort(steps[segment] + np.hypot(*(points - xy[segment]).T))
+def _crossings(lines: list[Points], steps: list[Lengths], cells: Regions) -> list[Lengths]:
+    """Return how far along each line it crosses borders of cells, rising."""
+    if not lines:
+        return []
+    a, b = np.concatenate([xy[:-1] for xy in lines]), np.concatenate([xy[1:] for xy in lines])
+    before = np.concatenate([along[:-1] for along in steps])
+    owner = np.repeat(np.arange(len(lines)), [len(xy) - 1 for xy in lines])
+    rings, of = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(cells)), return_index=True)
+    goes_on = np.flatnonzero(np.diff(of) == 0)
+    c, d = rings[goes_on], rings[goes_on + 1]
+    tree = shapely.STRtree(shapely.linestrings(np.stack((c, d), axis=1)))
+    i, j = tree.query(shapely.linestrings(np.stack((a, b), axis=1)), predicate="intersects")
+    way, border, apart = b[i] - a[i], d[j] - c[j], c[j] - a[i]
+    turn = way[:, 0] * border[:, 1] - way[:, 1] * border[:, 0]
+    share = (apart[:, 0] * border[:, 1] - apart[:, 1] * border[:, 0]) / np.where(turn == 0.0, 1.0, turn)
+    met = turn != 0.0  # where a line runs along a border, the borders next to that one end the stretch
+    i, at = i[met], before[i[met]] + np.clip(share[met], 0.0, 1.0) * np.hypot(*way[met].T)
+    order = np.lexsort((at, owner[i]))
+    ends = np.searchsorted(owner[i][order], np.arange(len(lines) + 1))
+    return [at[order][first:last] for first, last in pairwise(ends)]
 
 
-def _along(xy: Points, steps: NDArray[np.float64], at: NDArray[np.float64]) -> Points:
+def _cell_of(points: Points, cells: Regions) -> Index:
+    """Return the cell in which each point lies, or to which it is nearest, (n,)."""
+    out = np.full(len(points), -1, np.int64)
+    for number, one in enumerate(cells):
+        out[shapely.contains_xy(one, points)] = number
+    left = np.flatnonzero(out < 0)
+    out[left] = shapely.distance(shapely.points(points[left])[:, None], cells[None, :]).argmin(axis=1)
+    return out
+
+
+def _along(xy: Points, steps: Lengths, at: Lengths) -> Points:
     """Return the points so far along a line, (n, 2)."""
     return np.stack([np.interp(at, steps, one) for one in xy.T], axis=1)
 

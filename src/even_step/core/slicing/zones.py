@@ -81,15 +81,31 @@ class Cells:
 
 @dataclass(frozen=True, eq=False)
 class Borders:
-    """Where what holds changes within the layers of a solid: its outlines, zones, and which of these say anything."""
+    """Where what holds changes within the layers of a solid: its outlines, zones, and what some of these say of it."""
 
     outlines: Outlines
     prints: Footprints
-    about: Sequence[int]
+    said: Mapping[int, Hashable]
 
     def cells(self) -> Cells:
-        """Cut the outlines at the borders."""
-        return cells(self.outlines.outline, self.outlines.which, self.prints, self.about)
+        """Cut the outlines at the borders; zones next to each other that say the same are as one."""
+        first: dict[int, list[int]] = {}
+        for zone in sorted(self.said):
+            last = next(reversed(first), None)
+            if last is not None and self.said[last] == self.said[zone]:
+                first[last].append(zone)
+            else:
+                first[zone] = [zone]
+        which, outline = self.prints.which.copy(), [self.prints.outline]
+        count = len(self.prints.outline)
+        for zone, alike in first.items():
+            if len(alike) > 1:
+                rows, place = np.unique(self.prints.which[alike], axis=1, return_inverse=True)
+                which[zone] = count + place.ravel()
+                outline.append(np.array([region.union_all(self.prints.outline[row]) for row in rows.T], object))
+                count += rows.shape[1]
+        prints = Footprints(which, np.concatenate(outline))
+        return cells(self.outlines.outline, self.outlines.which, prints, tuple(first))
 
 
 def footprints(shapes: ZoneShapes, heights: Heights, settings: ContourSettings, crew: Crew) -> Footprints:
