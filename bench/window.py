@@ -72,7 +72,7 @@ def start_only() -> None:
 
     worker = start()
     from even_step.app.main import open_window  # noqa: PLC0415
-    from even_step.app.shots import drawn, wait_until  # noqa: PLC0415
+    from even_step.app.settled import drawn, wait_until  # noqa: PLC0415
 
     window = open_window(demo=True, state=Path(tempfile.gettempdir()) / "even-step-bench", worker=worker)
     wait_until(lambda: bool(window.desk.job.parts) and drawn(window), "the demo")
@@ -123,7 +123,7 @@ def measure(repeat: int) -> list[tuple[str, str, str]]:
     starts = [start_time() for _ in range(repeat)]
     rows.append(("start to the drawn demo", f"{statistics.median(starts):.2f} s", "3 s"))
     from even_step.app.main import open_window  # noqa: PLC0415 - Qt loads once a display is there
-    from even_step.app.shots import drawn, wait_until  # noqa: PLC0415
+    from even_step.app.settled import drawn, wait_until  # noqa: PLC0415
 
     with tempfile.TemporaryDirectory() as folder:
         window = open_window(demo=True, state=Path(folder))
@@ -157,7 +157,7 @@ def measure(repeat: int) -> list[tuple[str, str, str]]:
 
 def _cancelling(window: Window) -> list[tuple[str, str, str]]:
     """Cancel a slice at several moments."""
-    from even_step.app.shots import wait_until  # noqa: PLC0415 - Qt loads once a display is there
+    from even_step.app.settled import wait_until  # noqa: PLC0415 - Qt loads once a display is there
 
     desk = window.desk
     took = []
@@ -175,7 +175,7 @@ def _cancelling(window: Window) -> list[tuple[str, str, str]]:
 
 def _million(window: Window, folder: Path) -> list[tuple[str, str, str]]:
     """Bring in a million facets and turn the view."""
-    from even_step.app.shots import drawn, wait_until  # noqa: PLC0415 - Qt loads once a display is there
+    from even_step.app.settled import drawn, wait_until  # noqa: PLC0415 - Qt loads once a display is there
 
     window.files.new()
     path = folder / "sheet.stl"

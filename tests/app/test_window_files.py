@@ -218,7 +218,7 @@ import os, signal
 from pathlib import Path
 def main():
     from even_step.app.main import open_window, application
-    from even_step.app.shots import wait_until, drawn
+    from even_step.app.settled import drawn, wait_until
     window = open_window([{str(model)!r}], state=Path({str(tmp_path / "state")!r}))
     wait_until(lambda: bool(window.desk.job.parts) and drawn(window), "the block")
     window.keeping.keep()

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QGuiApplication, QMouseEvent
 
-from even_step.app.widgets.zone_lines import zone_lines
+from even_step.app.canvas.zone_edges import zone_lines
 from even_step.core.job import edits
 from tests.shapes import box, write_stl
+
+NONE = Qt.KeyboardModifier.NoModifier
 
 
 @pytest.fixture
@@ -22,14 +25,33 @@ def zones(hand):
     return hand.desk.job.parts[0].zones
 
 
+def put(hand):
+    """Put a zone into the middle of the part, by keyboard alone."""
+    hand.key(Qt.Key.Key_Z)
+    hand.key(Qt.Key.Key_Return)
+
+
+def on_screen(hand, *place):
+    x, y, _ = hand.canvas.camera.project(np.array([place], float))[0]
+    return QPoint(round(x), round(y))
+
+
+def hover(hand, at):
+    point, none = QPointF(at), Qt.MouseButton.NoButton
+    event = QMouseEvent(QEvent.Type.MouseMove, point, hand.canvas.mapToGlobal(point), none, none, NONE)
+    QGuiApplication.sendEvent(hand.canvas, event)
+    hand.wait(lambda: not hand.desk.background.busy)
+
+
 def test_a_key_makes_a_zone_and_figures_place_it(plate):
     hand = plate
-    hand.key(Qt.Key.Key_Z)
+    put(hand)
     (made,) = zones(hand)
     assert (made.shape, made.middle, made.size) == ("box", (0.0, 0.0, 3.0), (30.0, 20.0, 3.0))
     assert made.settings == {"infill.density": 30.0}
     assert hand.desk.store.undo_name == "box zone in plate"
-    hand.click(f"zone {made.id}")
+    assert hand.desk.view.tool == "move"
+    assert hand.desk.zoning.open[1] == made
     hand.type_into("zone middle X", "12")
     hand.type_into("zone size Z", "20")
     assert zones(hand)[0].middle == (12.0, 0.0, 3.0)
@@ -84,24 +106,130 @@ def test_the_lower_zone_wins_and_the_order_can_be_changed(plate):
 def test_a_zone_is_seen_and_goes_with_its_part(plate):
     hand = plate
     before = hand.canvas.grab().toImage()
-    hand.key(Qt.Key.Key_Z)
+    put(hand)
     hand.drawn()
     hand.window.area.repaint()
     assert hand.window.area.grab().toImage() != before
     part, shape = hand.desk.job.parts[0], hand.canvas.scene.parts[0]
-    lines = np.concatenate(zone_lines(part, shape, part.zones[0]))
+    lines = np.concatenate(zone_lines(part, shape, part.zones[0], []))
     np.testing.assert_allclose(np.ptp(lines, axis=0), (30, 20, 3), atol=1e-6)
     hand.desk.store.do("turn", edits.turned(hand.desk.job, [hand.spot()], 2, 90.0))
     hand.drawn()
     part, shape = hand.desk.job.parts[0], hand.canvas.scene.parts[0]
-    lines = np.concatenate(zone_lines(part, shape, part.zones[0]))
+    lines = np.concatenate(zone_lines(part, shape, part.zones[0], []))
     np.testing.assert_allclose(np.ptp(lines, axis=0), (20, 30, 3), atol=1e-6)
 
 
 def test_a_zone_is_sliced_and_saved(plate, tmp_path):
     hand = plate
     plain = hand.slice()
-    hand.key(Qt.Key.Key_Z)
+    put(hand)
     denser = hand.slice()
     assert denser.mass > plain.mass
     assert denser.job.parts[0].zones == zones(hand)
+
+
+def test_two_clicks_and_a_height_draw_a_zone_on_a_part(plate):
+    hand = plate
+    hand.desk.store.do("turn", edits.turned(hand.desk.job, [hand.spot()], 2, 90.0))
+    hand.drawn()
+    hand.key(Qt.Key.Key_Z)
+    assert "Click where the zone begins" in hand.window.parts._hint.text()
+    hand.click_canvas(on_screen(hand, 100, 100, 6))
+    hover(hand, on_screen(hand, 108, 112, 6))
+    hand.click_canvas(on_screen(hand, 108, 112, 6))
+    low, high = hand.canvas.gestures.drawing.box
+    np.testing.assert_allclose((low[:2], high[:2]), ((100, 100), (108, 112)), atol=0.4)
+    hover(hand, on_screen(hand, 108, 112, 2))
+    hand.click_canvas(on_screen(hand, 108, 112, 2))
+    (made,) = zones(hand)
+    assert hand.desk.view.tool == "move"
+    part, shape = hand.desk.job.parts[0], hand.canvas.scene.parts[0]
+    lines = np.concatenate(zone_lines(part, shape, made, []))
+    np.testing.assert_allclose((lines.min(axis=0), lines.max(axis=0)), ((100, 100, 2), (108, 112, 6)), atol=0.4)
+    assert hand.desk.store.undo_name == "box zone in plate"
+    hand.key(Qt.Key.Key_Z)
+    hand.click_canvas(on_screen(hand, 100, 100, 6))
+    hand.key(Qt.Key.Key_Escape)
+    assert hand.desk.view.tool == "move"
+    assert hand.canvas.gestures.drawing.box is None
+    assert len(zones(hand)) == 1
+
+
+@pytest.mark.parametrize(("tool", "shape"), [("zone-face", "face"), ("zone-backing", "backing")])
+def test_a_click_on_a_face_makes_a_zone_of_it(plate, tool, shape):
+    hand = plate
+    hand.click(f"draw {tool}")
+    at = on_screen(hand, 110, 110, 6)
+    hover(hand, at)
+    assert hand.canvas.gestures.faces.lit is not None
+    hand.click_canvas(at)
+    (made,) = zones(hand)
+    assert (made.shape, made.depth) == (shape, 3.0)
+    assert made.near[0][2] == pytest.approx(6.0, abs=1e-3)
+    assert hand.desk.view.tool == "move"
+    hand.type_into("zone depth", "1.6")
+    assert zones(hand)[0].depth == 1.6
+    hand.canvas.rims.of(hand.desk.job.parts[0], hand.canvas.scene.parts[0], zones(hand)[0])
+    hand.wait(lambda: not hand.desk.background.busy)
+    rim = hand.canvas.rims.of(hand.desk.job.parts[0], hand.canvas.scene.parts[0], zones(hand)[0])
+    np.testing.assert_allclose(np.ptp(np.concatenate(rim), axis=0), (60, 40, 1.6), atol=1e-6)
+    trial = hand.slice()
+    (told,) = trial.report["parts"][0]["zones"]
+    assert told["volume_mm3"] == pytest.approx(60 * 40 * 1.6)
+    hand.desk.view.set("station", "Parts")
+    assert "sliced:" in hand.window.parts._zones.figures._came_out.text()
+
+
+def test_handles_move_size_and_turn_the_open_zone_and_are_one_undo(plate):
+    hand = plate
+    put(hand)
+    by_kind = {(one.kind, one.axis, one.sign): one for one in hand.canvas.gestures.handles.shown}
+    assert len(by_kind) == 8
+    middle = on_screen(hand, *by_kind["move", 2, 1].at)
+    hand.press_and_drag(middle, on_screen(hand, 118, 106, 3))
+    np.testing.assert_allclose(zones(hand)[0].middle, (8, -4, 3), atol=0.5)
+    assert hand.desk.store.undo_name == "move zone of plate"
+    side = next(one for one in hand.canvas.gestures.handles.shown if (one.kind, one.axis, one.sign) == ("size", 0, 1))
+    hand.press_and_drag(on_screen(hand, *side.at), on_screen(hand, *(side.at + (6, 0, 0))))
+    assert zones(hand)[0].size[0] == pytest.approx(36, abs=0.5)
+    assert zones(hand)[0].middle[0] == pytest.approx(11, abs=0.5)
+    turn = next(one for one in hand.canvas.gestures.handles.shown if one.kind == "turn")
+    about = np.array(by_kind["move", 2, 1].at) + (11, -4, 0)
+    far = np.hypot(*(turn.at - about)[:2])
+    hand.press_and_drag(on_screen(hand, *turn.at), on_screen(hand, about[0], about[1] + far, 3))
+    assert zones(hand)[0].turn == (0.0, 0.0, 90.0)
+    for _ in range(3):
+        hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert zones(hand)[0].middle == (0.0, 0.0, 3.0)
+
+
+def test_a_click_picks_a_zone_by_its_edge_and_a_part_by_its_surface(plate):
+    hand = plate
+    put(hand)
+    hand.desk.zoning.close()
+    corner = hand.canvas.scene.parts[0].box.mean(axis=0) + (15, 10, 1.5)
+    hand.click_canvas(on_screen(hand, *corner))
+    assert hand.desk.zoning.open[1].id == zones(hand)[0].id
+    hand.desk.zoning.close()
+    hand.click_canvas(on_screen(hand, 110 + 24, 110 - 15, 6))
+    assert hand.desk.zoning.open is None
+    assert hand.desk.selection.spots == (hand.spot(),)
+
+
+def test_copies_in_steps_go_on_and_step_one_setting(plate):
+    hand = plate
+    hand.click("new zone box")
+    hand.type_into("zone copies", "4")
+    hand.type_into("zone step X", "10")
+    steps = hand.window.parts._zones.figures._steps
+    steps._key.setCurrentIndex(1)
+    hand.type_into("zone step to", "70")
+    hand.click("copy zone")
+    made = zones(hand)
+    assert [zone.middle[0] for zone in made] == [0, 10, 20, 30, 40]
+    assert [zone.settings["infill.density"] for zone in made] == [30, 40, 50, 60, 70]
+    assert len({zone.id for zone in made}) == 5
+    assert hand.desk.store.undo_name.startswith("4 more of zone")
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(zones(hand)) == 1

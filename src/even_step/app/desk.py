@@ -19,6 +19,7 @@ from even_step.app.view import View
 from even_step.app.whose import Whose
 from even_step.app.work.client import WorkerClient
 from even_step.app.work.entry import Started
+from even_step.app.zoning import Zoning
 from even_step.core.errors import SettingError
 from even_step.core.job.beds import bed_count, number_of_bed, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints, complaints_of_parts
@@ -51,6 +52,7 @@ class Desk(QObject):
         self.view = View(self)
         self.selection = Selection(self.store, self)
         self.whose = Whose(self.store, self)
+        self.zoning = Zoning(self.store, self)
         self.worker = WorkerClient(worker, self)
         self.background = Background(self)
         self.shelf = ModelShelf(self.worker, state / "models", self)

@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from even_step.app.main import application
-from even_step.app.shots import take_shots, wait_until
+from even_step.app.settled import wait_until
+from even_step.app.shots import take_shots
 from even_step.core.errors import EvenStepError
 from even_step.core.wording import clock, grams
 

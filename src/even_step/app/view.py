@@ -8,7 +8,7 @@ from even_step.core.catalogue.setting import Level
 from even_step.core.channels import Channel
 
 STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
-TOOLS = ("move", "turn", "size", "face", "pose", "measure")
+TOOLS = ("move", "turn", "size", "face", "pose", "measure", "zone", "zone-face", "zone-backing")
 
 
 class View(QObject):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -11,12 +12,28 @@ from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.reach import Reach
 from even_step.core.job import edits
-from even_step.core.job.model import MM_PER
+from even_step.core.job.model import MM_PER, Part
 from even_step.core.job.spots import part_of
 from even_step.core.job.zones import Zone
 
 DENSER = 2.0  # times the infill of the part: what a new zone begins with, for one that changes nothing is of no use
 OTHER = 30.0  # percent, where the part has none or is full
+
+
+def new_zone(desk: Desk, part: Part, **shape: Any) -> Zone:
+    """Return a zone of a part that changes something to begin with."""
+    density = float(desk.resolved_of(part.id).values["infill.density"])
+    settings = {"infill.density": min(100.0, DENSER * density) if 0.0 < density < 100.0 else OTHER}
+    return Zone.model_validate({**shape, "settings": settings})
+
+
+def put_zone(desk: Desk, part: str, zone: Zone) -> None:
+    """Give a part a zone, and open it."""
+    before = {one.id for one in part_of(desk.job, part).zones}
+    edit(desk, f"{zone.shape} zone in {part_of(desk.job, part).name}", lambda job: edits.with_zone(job, part, zone))
+    made = [one.id for one in part_of(desk.job, part).zones if one.id not in before]
+    if made:
+        desk.zoning.show(part, made[0])
 
 
 def add_zone(desk: Desk, shape: str) -> None:
@@ -26,10 +43,8 @@ def add_zone(desk: Desk, shape: str) -> None:
     if spot is None or model is None:
         return
     part = part_of(desk.job, spot.part)
-    density = float(desk.resolved_of(part.id).values["infill.density"])
-    settings = {"infill.density": min(100.0, DENSER * density) if 0.0 < density < 100.0 else OTHER}
     if shape == "body":
-        zone = Zone(shape="body", body=body, settings=settings)
+        zone = new_zone(desk, part, shape="body", body=body)
     else:
         corners = model.extremes * MM_PER[part.unit]
         low, high = corners.min(axis=0), corners.max(axis=0)
@@ -39,10 +54,8 @@ def add_zone(desk: Desk, shape: str) -> None:
         if shape == "ball":
             size[:] = size.min()
         middle = tuple(float(v) for v in np.round((low + high) / 2, 3))
-        zone = Zone.model_validate(
-            {"shape": shape, "middle": middle, "size": [float(v) for v in size], "settings": settings}
-        )
-    edit(desk, f"{shape} zone in {part.name}", lambda job: edits.with_zone(job, part.id, zone))
+        zone = new_zone(desk, part, shape=shape, middle=middle, size=[float(v) for v in size])
+    put_zone(desk, part.id, zone)
     desk.view.set("station", "Parts")
 
 
@@ -60,13 +73,25 @@ def _body_picked(reach: Reach) -> bool:
     return reach.desk.selection.body is not None
 
 
+def _any(reach: Reach) -> bool:
+    return bool(reach.desk.job.parts)
+
+
 def _add(shape: str, reach: Reach) -> None:
     add_zone(reach.desk, shape)
 
 
+def _draw(tool: str, reach: Reach) -> None:
+    reach.desk.view.set("station", "Parts")
+    reach.desk.view.set("tool", tool)
+
+
 WORDS = ("region", "modifier", "inside", "different infill", "denser", "local")
 ACTIONS = (
-    Action("zones.box", "New zone: box", "Parts", partial(_add, "box"), ("Z",), can=_picked, synonyms=WORDS),
+    Action("zones.draw", "Draw a zone", "Parts", partial(_draw, "zone"), ("Z",), can=_any, synonyms=WORDS),
+    Action("zones.face", "Zone of a face", "Parts", partial(_draw, "zone-face"), can=_any, synonyms=WORDS),
+    Action("zones.backing", "Backing of a face", "Parts", partial(_draw, "zone-backing"), can=_any, synonyms=WORDS),
+    Action("zones.box", "New zone: box", "Parts", partial(_add, "box"), can=_picked, synonyms=WORDS),
     Action("zones.cylinder", "New zone: cylinder", "Parts", partial(_add, "cylinder"), can=_picked, synonyms=WORDS),
     Action("zones.ball", "New zone: ball", "Parts", partial(_add, "ball"), can=_picked, synonyms=WORDS),
     Action("zones.body", "New zone: the picked body", "Parts", partial(_add, "body"), can=_body_picked, synonyms=WORDS),

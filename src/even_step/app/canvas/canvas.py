@@ -24,8 +24,9 @@ from PySide6.QtWidgets import QWidget
 from even_step.app.canvas.camera import USUAL, Camera
 from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
-from even_step.app.canvas.gestures import Gestures
+from even_step.app.canvas.gestures import POINTING, Gestures
 from even_step.app.canvas.scene import LINES_AT, build_scene
+from even_step.app.canvas.zone_edges import ZoneRims
 from even_step.app.desk import Desk
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
@@ -62,6 +63,7 @@ class Canvas(QWidget):
         self.dragged: dict[Spot, tuple[float, float]] = {}
         self.collisions = Collisions(desk.background, self)
         self.collisions.changed.connect(self.rebuild)
+        self.rims = ZoneRims(self)
         self.gestures = Gestures(self)
         self._drawing = Drawing()
         self.picture = QImage()
@@ -103,6 +105,8 @@ class Canvas(QWidget):
     def _follow_view(self, piece: str) -> None:
         if piece in {"layers", "along"}:
             self.stir()
+        if piece == "tool" and self.desk.view.tool in POINTING:
+            self.setFocus()  # Enter and Escape are for what is pointed at
         if piece == "finding":
             self._bring_finding_into_view()
         shows_lines = piece == "trial" and self.desk.view.station in LINES_AT
@@ -222,8 +226,9 @@ class Canvas(QWidget):
         self.gestures.release(event.position())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
-        """Escape lets go of what is in hand."""
-        if event.key() != Qt.Key.Key_Escape or not self.gestures.call_off():
+        """Escape lets go of what is in hand, Enter takes it."""
+        enter = event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
+        if not (enter and self.gestures.take()) and (event.key() != Qt.Key.Key_Escape or not self.gestures.call_off()):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:

@@ -21,6 +21,9 @@ if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
 
 
+ASK = frozenset({"face", "zone-face", "zone-backing"})  # tools that look for a face
+
+
 @dataclass(frozen=True, eq=False)
 class Face:
     """A face of a copy: its facets' corners on the bed, (n, 3, 3), mm; its normal in the frame of the file."""
@@ -57,7 +60,7 @@ class FaceLight:
     @property
     def looks(self) -> bool:
         """Whether a face is looked for."""
-        return self._canvas.desk.view.tool == "face" and self._canvas.scene.lines is None
+        return self._canvas.desk.view.tool in ASK and self._canvas.scene.lines is None
 
     def move(self, at: QPointF) -> None:
         """Light the face under the pointer up."""

@@ -9,9 +9,13 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 
 from even_step.app.acts.placing import about, edit
+from even_step.app.acts.zones import add_zone
 from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.facing import FaceLight
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
+from even_step.app.canvas.zone_drawing import ZoneDrawing
+from even_step.app.canvas.zone_edges import zone_at
+from even_step.app.canvas.zone_handles import ZoneHandles
 from even_step.app.measuring import Point
 from even_step.core.job import edits
 from even_step.core.job.spots import Spot, copy_at, has_part, part_of
@@ -21,7 +25,7 @@ if TYPE_CHECKING:
 
 SLACK = 4.0  # points a press may wander before it is a drag
 SNAP = 9.0  # points from which a corner draws a measured point
-POINTING = frozenset({"face", "measure"})  # tools that click and never drag
+POINTING = frozenset({"face", "measure", "zone", "zone-face", "zone-backing"})  # tools that click and never drag
 Buttons = Qt.MouseButton
 Held = Qt.KeyboardModifier
 
@@ -52,6 +56,8 @@ class Gestures:
         self._last = QPointF()
         self.frame = QRectF()
         self.arcs = TurnArcs(canvas)
+        self.handles = ZoneHandles(canvas)
+        self.drawing = ZoneDrawing(canvas)
         self.faces = FaceLight(canvas)
 
     @property
@@ -65,7 +71,7 @@ class Gestures:
         if button in {Buttons.MiddleButton, Buttons.RightButton}:
             self._view = button
             self._pans = button == Buttons.RightButton or bool(held & Held.ShiftModifier)
-        elif button == Buttons.LeftButton and self.arcs.press(at):
+        elif button == Buttons.LeftButton and (self.arcs.press(at) or self.handles.press(at)):
             self._canvas.camera_changed.emit()
         elif button == Buttons.LeftButton and self._canvas.scene.lines is not None:
             self._press = _Press(at, at, adds=False, known=True, turned_to=at)
@@ -83,7 +89,8 @@ class Gestures:
     def move(self, at: QPointF, held: Held = Held.NoModifier) -> None:
         """Go on."""
         step, self._last = at - self._last, at
-        if self.arcs.move(at, free=bool(held & Held.ControlModifier)):
+        free = bool(held & Held.ControlModifier)
+        if self.arcs.move(at, free=free) or self.handles.move(at, free=free):
             return
         if self._view is not None:
             camera = self._canvas.camera
@@ -94,20 +101,33 @@ class Gestures:
             self._judge(self._press)
         else:
             self.faces.move(at)
+            self.drawing.move(at)
 
     def release(self, at: QPointF) -> None:
         """End."""
         self._view = None
-        if self.arcs.release():
+        if self.arcs.release() or self.handles.release():
             return
         if self._press:
             self._press.now, self._press.released = at, True
             self._judge(self._press)
 
+    def take(self) -> bool:
+        """Take what is being drawn, or a zone in the middle of the picked part; returns whether one is drawn at all."""
+        desk = self._canvas.desk
+        if desk.view.tool != "zone":
+            return False
+        if self.drawing.box is None:
+            self.drawing.leave()
+            add_zone(desk, "box")
+        else:
+            self.drawing.take()
+        return True
+
     def call_off(self) -> bool:
         """Let go of what is in hand without doing it; returns whether anything was."""
         canvas = self._canvas
-        if self.arcs.call_off():
+        if self.arcs.call_off() or self.handles.call_off() or self.drawing.leave():
             return True
         had = self._press is not None or canvas.desk.view.tool in POINTING
         self._press, self.frame = None, QRectF()
@@ -181,12 +201,25 @@ class Gestures:
             canvas.rebuild()
         elif desk.view.tool == "face" and press.hit is not None:
             self.faces.lay_down(press.hit)
+        elif desk.view.tool.startswith("zone"):
+            self.drawing.click(press.hit, press.now)
         elif desk.view.tool == "measure" and press.hit is not None:
             self._measure(press.hit, press.now)
+        elif not press.adds and self._pick_zone(press.now):
+            return
         elif press.hit is not None and press.hit.part.picked and not press.adds:
             self._pick_body(press.hit)
         else:
             desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
+
+    def _pick_zone(self, at: QPointF) -> bool:
+        """Open the zone of a picked part whose edge or name lies under the pointer; returns whether one does."""
+        canvas = self._canvas
+        zone = zone_at(canvas.desk.job, canvas.scene, canvas.camera, canvas.rims, at)
+        if zone is not None:
+            canvas.desk.zoning.show(*zone)
+            canvas.desk.view.set("station", "Parts")
+        return zone is not None
 
     def _pick_body(self, hit: Hit) -> None:
         """A further click on an assembly picks the body under the pointer; once more lets go of it."""

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
@@ -38,7 +38,15 @@ TOOL_WORDS = {
     "pose": ("Pose", "P"),
     "measure": ("Measure", "M"),
 }
-FACE_HINT = "Click the face that is to lie on the bed."
+HINTS = {
+    "face": "Click the face that is to lie on the bed.",
+    "zone": "Click where the zone begins on a part, where it ends, then its height. "
+    "Enter puts one in the middle of the picked part, Esc leaves.",
+    "zone-face": "Click the face that the zone is of. Esc leaves.",
+    "zone-backing": "Click the face behind which it is to be full. Esc leaves.",
+}
+#: The tool whose fields are shown while another, which only points, is in hand.
+SHOWN_FOR = {"face": "turn", "zone": "move", "zone-face": "move", "zone-backing": "move"}
 
 
 class PartsStation(Sheet):
@@ -82,6 +90,7 @@ class PartsStation(Sheet):
         desk.selection.changed.connect(self.refresh)
         desk.shelf.arrived.connect(self.refresh)
         desk.view.changed.connect(lambda piece: self.refresh() if piece in {"tool", "bed"} else None)
+        desk.zoning.changed.connect(self._reveal_zone)
         files.reading_changed.connect(self._show_empty)
         self.refresh()
 
@@ -169,11 +178,11 @@ class PartsStation(Sheet):
         self._tools.setVisible(picked)
         tool = self._desk.view.tool
         for name, made in self._tool_buttons.items():
-            made.setChecked(name == ("turn" if tool == "face" else tool))
-        self._hint.setText(FACE_HINT if tool == "face" else "")
-        self._hint.setVisible(tool == "face")
+            made.setChecked(name == SHOWN_FOR.get(tool, tool))
+        self._hint.setText(HINTS.get(tool, ""))
+        self._hint.setVisible(tool in HINTS)
         for group in self._fields:
-            group.setVisible(picked and group.tool == ("turn" if tool == "face" else tool))
+            group.setVisible(picked and group.tool == SHOWN_FOR.get(tool, tool))
             group.refresh()
         self._measure.setVisible(tool == "measure" and bool(job.parts))
         for group in (self._copies, self._own, self._zones):
@@ -185,6 +194,12 @@ class PartsStation(Sheet):
         self._order.refresh()
         self._told.refresh()
         self._ask_figures()
+
+    def _reveal_zone(self) -> None:
+        """Scroll to the figures of the zone that was opened."""
+        if self._desk.zoning.open:
+            # Once they have their place.
+            QTimer.singleShot(0, self, lambda: self.ensureWidgetVisible(self._zones.figures, 0, 8))
 
     def _ask_figures(self) -> None:
         """Have the figures of the pose in hand worked out beside the window."""

@@ -15,7 +15,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
-from even_step.app.widgets.zone_lines import draw_zones
+from even_step.app.widgets.zone_lines import draw_zone_in_hand, draw_zones
 from even_step.core.job.model import Bed
 from even_step.core.job.spots import part_of
 from even_step.core.wording import clock
@@ -49,7 +49,13 @@ class Overlay(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self._boxed: Scene | None = None
         self._box_rows: NDArray[np.float64] = np.zeros((0, 2, 3))
-        for signal in (canvas.camera_changed, canvas.scene_changed, voids.changed, desk.measuring.changed):
+        for signal in (
+            canvas.camera_changed,
+            canvas.scene_changed,
+            voids.changed,
+            desk.measuring.changed,
+            desk.zoning.changed,
+        ):
             signal.connect(self.update)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
@@ -63,7 +69,8 @@ class Overlay(QWidget):
             self._fault(painter)
         if self._desk.view.station in {"Parts", "Recipe"}:
             for part in self._canvas.scene.parts:
-                draw_zones(painter, self._canvas.camera, part_of(self._desk.job, part.spot.part), part)
+                draw_zones(painter, self._canvas, part_of(self._desk.job, part.spot.part), part)
+            draw_zone_in_hand(painter, self._canvas)
         for part in self._canvas.scene.parts:
             if part.fault:
                 self._tell(painter, part)

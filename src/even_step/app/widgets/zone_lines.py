@@ -1,69 +1,99 @@
-"""Zones drawn over the canvas: their edges dashed, with their names."""
+"""Zones drawn over the canvas: their edges dashed, with their names, and the handles of the one that is open."""
 
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.canvas import Canvas
 from even_step.app.canvas.scene import PartShape
+from even_step.app.canvas.zone_edges import Lines, box_lines, name_place, zone_lines
+from even_step.app.canvas.zone_handles import Handle
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
-from even_step.core.job.model import MM_PER, Part
-from even_step.core.job.zones import Zone
-from even_step.core.mesh.turning import turn_matrix
+from even_step.core.job.model import Part
 
-ROUND = np.linspace(0.0, 2 * np.pi, 49)
-CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
-SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
-UP = np.array([0.0, 0.0, 0.5])
-
-Lines = list[NDArray[np.float64]]
+HALF = 4.5  # points, of a handle
+WASH = 26  # of 255
 
 
-def zone_lines(part: Part, shape: PartShape, zone: Zone) -> Lines:
-    """Return the edges of a zone of a copy on the bed, each (n, 3), mm."""
-    if zone.body is not None:
-        if zone.body not in shape.model.numbers:
-            return []
-        corners = shape.model.bodies[shape.model.numbers.index(zone.body)].extremes
-        low, high = corners.min(axis=0), corners.max(axis=0)
-        lines = [one * (high - low) + (low + high) / 2 for one in _edges("box")]
-    else:
-        size, turn = np.array(zone.size), turn_matrix(zone.turn)
-        lines = [((one * size) @ turn.T + zone.middle) / MM_PER[part.unit] for one in _edges(zone.shape)]
-    lines = [one @ shape.matrix[:3, :3].T + shape.matrix[:3, 3] for one in lines]
-    heights = np.concatenate(lines)[:, 2]
-    lift = {"first": -heights.min(), "last": shape.size[2] - heights.max()}.get(zone.snap, 0.0)
-    return [one + np.array([0.0, 0.0, lift]) for one in lines]
-
-
-def _edges(shape: str) -> Lines:
-    """Return the edges of a shape of size 1 about the origin."""
-    if shape == "ball":
-        return [CIRCLE, CIRCLE[:, [0, 2, 1]], CIRCLE[:, [2, 0, 1]]]
-    rim = SQUARE if shape == "box" else CIRCLE
-    uprights = rim[:-1] if shape == "box" else rim[:-1:12]
-    return [rim - UP, rim + UP, *(np.stack((one - UP, one + UP)) for one in uprights)]
-
-
-def draw_zones(painter: QPainter, camera: Camera, part: Part, shape: PartShape) -> None:
-    """Draw the zones of a copy: those of a picked part stronger, and with their names."""
+def draw_zones(painter: QPainter, canvas: Canvas, part: Part, shape: PartShape) -> None:
+    """Draw the zones of a copy: those of a picked part stronger, and with their names; the open one strongest."""
     painter.setFont(font(MARK))
+    known, camera = canvas.desk.zoning.open, canvas.camera
     for zone in part.zones:
-        lines = zone_lines(part, shape, zone)
+        lines = zone_lines(part, shape, zone, canvas.rims.of(part, shape, zone))
+        is_open = shape.picked and known is not None and known[1].id == zone.id
         colour = QColor(PAPER.zone)
         colour.setAlpha(255 if shape.picked else 120)
-        painter.setPen(QPen(colour, 1.5 if shape.picked else 1.0, Qt.PenStyle.DashLine))
-        for line in lines:
-            seen = camera.project(line)
-            painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y, _ in seen]))
+        if shape.picked:
+            _wash(painter, camera, lines)
+        painter.setPen(QPen(colour, 2.2 if is_open else 1.5 if shape.picked else 1.0, Qt.PenStyle.DashLine))
+        _polylines(painter, camera, lines)
         if lines and shape.picked:
-            points = np.concatenate(lines)
-            top = camera.project(points[points[:, 2] > points[:, 2].max() - 1e-6].mean(axis=0)[None])[0]
-            _name(painter, zone.title, QPointF(float(top[0]), float(top[1])))
+            _name(painter, zone.title, name_place(lines, camera))
+
+
+def draw_zone_in_hand(painter: QPainter, canvas: Canvas) -> None:
+    """Draw the box that is being drawn, and the handles of the open zone."""
+    drawing = canvas.gestures.drawing
+    if drawing.box is not None:
+        painter.setPen(QPen(QColor(PAPER.zone), 2.2, Qt.PenStyle.DashLine))
+        _polylines(painter, canvas.camera, box_lines(*drawing.box))
+    for handle in canvas.gestures.handles.shown:
+        _handle(painter, canvas.camera, handle)
+
+
+def _wash(painter: QPainter, camera: Camera, lines: Lines) -> None:
+    """Tint what the zone covers of the screen."""
+    if not lines:
+        return
+    corners = _hull([(float(x), float(y)) for x, y, _ in camera.project(np.concatenate(lines))])
+    tint = QColor(PAPER.zone)
+    tint.setAlpha(WASH)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(tint))
+    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in corners]))
+
+
+def _hull(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Return the corners of the least convex shape about some points (Andrew 1979)."""
+    out: list[tuple[float, float]] = []
+    ordered = sorted(set(points))
+    for side in (ordered, ordered[::-1]):
+        half: list[tuple[float, float]] = []
+        for x, y in side:
+            while len(half) > 1:
+                (ax, ay), (bx, by) = half[-2:]
+                if (bx - ax) * (y - ay) - (by - ay) * (x - ax) > 0:
+                    break
+                half.pop()
+            half.append((x, y))
+        out += half[:-1]
+    return out
+
+
+def _polylines(painter: QPainter, camera: Camera, lines: Lines) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for line in lines:
+        seen = camera.project(line)
+        painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y, _ in seen]))
+
+
+def _handle(painter: QPainter, camera: Camera, handle: Handle) -> None:
+    """Draw a handle: a disc moves, a square sizes, a ring turns."""
+    x, y, _ = camera.project(handle.at[None])[0]
+    spot = QRectF(float(x) - HALF, float(y) - HALF, 2 * HALF, 2 * HALF)
+    painter.setPen(QPen(QColor(PAPER.zone), 1.8))
+    painter.setBrush(QBrush(QColor(PAPER.zone if handle.kind == "move" else PAPER.sheet)))
+    if handle.kind == "size":
+        painter.drawRect(spot)
+    else:
+        painter.drawEllipse(spot)
+    if handle.kind == "turn":
+        painter.drawArc(spot.adjusted(-4, -4, 4, 4), 30 * 16, 240 * 16)
 
 
 def _name(painter: QPainter, name: str, at: QPointF) -> None:

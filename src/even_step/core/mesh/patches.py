@@ -62,6 +62,15 @@ def up_to_folds(mesh: Mesh, facet: int, crease: float) -> Facets:
     return np.flatnonzero(label == label[facet])
 
 
+def rim(corners: Corners) -> Corners:
+    """Return the edges of facets (n, 3, 3) that belong to one alone, (m, 2, 3)."""
+    _, index = np.unique(corners.reshape(-1, 3), axis=0, return_inverse=True)
+    ends = np.stack((index.reshape(-1, 3), np.roll(index.reshape(-1, 3), -1, axis=1)), axis=2).reshape(-1, 2)
+    _, place, count = np.unique(np.sort(ends, axis=1), axis=0, return_inverse=True, return_counts=True)
+    edges = np.stack((corners, np.roll(corners, -1, axis=1)), axis=2).reshape(-1, 2, 3)
+    return np.asarray(edges[count[place.ravel()] == 1])
+
+
 def cut_by_ball(
     corners: Corners, middle: NDArray[np.float64], radius: float, finest: float
 ) -> tuple[Corners, NDArray[np.int64], NDArray[np.bool_]]:

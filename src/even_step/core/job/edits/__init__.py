@@ -15,9 +15,11 @@ from even_step.core.job.edits.settings import (
     without_settings_of_parts,
 )
 from even_step.core.job.edits.zones import (
+    ZoneStep,
     with_setting_of_zone,
     with_zone,
     with_zone_changed,
+    with_zone_in_steps,
     with_zone_over,
     without_settings_of_zone,
     without_zone,
@@ -28,6 +30,7 @@ __all__ = [
     "MOST_COPIES",
     "Pair",
     "Side",
+    "ZoneStep",
     "added",
     "aligned",
     "bodies_of",
@@ -63,6 +66,7 @@ __all__ = [
     "with_setting_of_zone",
     "with_zone",
     "with_zone_changed",
+    "with_zone_in_steps",
     "with_zone_over",
     "without_hand",
     "without_places",

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, NamedTuple
 
 from even_step.core.catalogue import checked, find_setting
 from even_step.core.errors import JobError
 from even_step.core.job.edits.change import with_part
 from even_step.core.job.model import Job
 from even_step.core.job.spots import part_of
-from even_step.core.job.zones import Zone
+from even_step.core.job.value import Point
+from even_step.core.job.zones import MOST_ZONES, Zone
+from even_step.core.mesh.turning import turn_matrix, turn_of
 
 
 def zone_of(job: Job, part: str, zone: str) -> Zone:
@@ -50,6 +53,55 @@ def with_zone_over(job: Job, part: str, zone: str) -> Job:
     at = order.index(zone_of(job, part, zone))
     order.insert(min(at + 1, len(order) - 1), order.pop(at))
     return with_part(job, part, zones=tuple(order))
+
+
+class ZoneStep(NamedTuple):
+    """How a copy of a zone lies to the one before: shifted, mm, and turned about an upright axis, degrees."""
+
+    shift: Point = (0.0, 0.0, 0.0)
+    turn: float = 0.0
+    about: tuple[float, float] = (0.0, 0.0)
+
+    def of(self, zone: Zone, times: int) -> dict[str, Any]:
+        """Return where a copy lies so many steps on."""
+        angle = math.radians(times * self.turn)
+        x, y = zone.middle[0] - self.about[0], zone.middle[1] - self.about[1]
+        turned = x * math.cos(angle) - y * math.sin(angle), x * math.sin(angle) + y * math.cos(angle)
+        base = turned[0] + self.about[0], turned[1] + self.about[1], zone.middle[2]
+        middle = tuple(round(at + times * by, 6) for at, by in zip(base, self.shift, strict=True))
+        turn = turn_of(turn_matrix((0.0, 0.0, times * self.turn)) @ turn_matrix(zone.turn))
+        return {"middle": middle, "turn": tuple(round(one, 6) for one in turn)}
+
+
+def with_zone_in_steps(
+    job: Job, part: str, zone: str, count: int, step: ZoneStep, stepped: tuple[str, float] | None = None
+) -> Job:
+    """Put copies of a zone over it, each one step on; ``stepped`` names a setting and what it is in the last of them.
+
+    Raises
+    ------
+    JobError
+        When there are too few or too many, or the zone has no such setting.
+    SettingError
+        When the catalogue refuses a value.
+    """
+    first = zone_of(job, part, zone)
+    known = part_of(job, part)
+    if not 1 <= count <= MOST_ZONES - len(known.zones):
+        raise JobError(f"{count} copies of a zone", subject=first.title, remedy=f"1 to {MOST_ZONES - len(known.zones)}")
+    made = []
+    for k in range(1, count + 1):
+        settings = dict(first.settings)
+        if stepped:
+            key, last = stepped
+            if key not in settings:
+                raise JobError(f"has no {key} of its own", subject=first.title, remedy="give it one first")
+            value = float(settings[key]) + (last - float(settings[key])) * k / count
+            settings |= checked({key: round(value) if find_setting(key).kind == "count" else round(value, 6)}, "zone")
+        name = f"{first.title} {k + 1}"
+        made.append(first.model_copy(update={"id": "", "name": name, "settings": settings, **step.of(first, k)}))
+    at = known.zones.index(first) + 1
+    return with_part(job, part, zones=(*known.zones[:at], *made, *known.zones[at:]))
 
 
 def with_setting_of_zone(job: Job, part: str, zone: str, key: str, value: object) -> Job:

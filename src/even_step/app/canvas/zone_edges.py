@@ -1,0 +1,147 @@
+"""The edges of zones as they lie on the bed, and which zone lies under the pointer."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF
+
+from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.scene import PartShape, Scene
+from even_step.app.canvas.zone_frame import ZoneFrame
+from even_step.app.shelf import ShelfModel
+from even_step.core.job.model import MM_PER, Job, Part
+from even_step.core.job.spots import part_of
+from even_step.core.job.zones import Zone
+from even_step.core.mesh.turning import turn_matrix
+
+if TYPE_CHECKING:
+    from even_step.app.canvas.canvas import Canvas
+
+NEAR = 6.0  # points from an edge that still pick its zone
+SLIP = (40.0, 9.0)  # points about the middle of a name
+OVER = 16.0  # points
+ROUND = np.linspace(0.0, 2 * np.pi, 49)
+CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
+SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
+UP = np.array([0.0, 0.0, 0.5])
+UNKNOWN = np.full(3, 10.0)  # mm, of a mesh that the window has not read: its place is what can be shown
+UPRIGHTS = 8  # drawn of a carried rim
+
+Lines = list[NDArray[np.float64]]
+
+
+def zone_lines(part: Part, shape: PartShape, zone: Zone, rim: Lines) -> Lines:
+    """Return the edges of a zone of a copy on the bed, each (n, 3), mm.
+
+    ``rim`` are those of a zone of picked faces in the part's frame.
+    """
+    frame = ZoneFrame(part, shape)
+    if zone.near:
+        lines = rim
+    elif zone.body is not None:
+        if zone.body not in shape.model.numbers:
+            return []
+        corners = shape.model.bodies[shape.model.numbers.index(zone.body)].extremes * MM_PER[part.unit]
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        lines = [one * (high - low) + (low + high) / 2 for one in _edges("box")]
+    else:
+        size, turn = UNKNOWN if zone.size is None else np.array(zone.size), turn_matrix(zone.turn)
+        lines = [(one * size) @ turn.T + zone.middle for one in _edges(zone.shape)]
+    lines = [frame.seen(one) for one in lines]
+    if not lines:
+        return []
+    heights = np.concatenate(lines)[:, 2]
+    lift = {"first": -heights.min(), "last": shape.size[2] - heights.max()}.get(zone.snap, 0.0)
+    return [one + np.array([0.0, 0.0, lift]) for one in lines]
+
+
+def box_lines(low: NDArray[np.float64], high: NDArray[np.float64]) -> Lines:
+    """Return the edges of a box between two corners."""
+    return [one * (high - low) + (low + high) / 2 for one in _edges("box")]
+
+
+def _edges(shape: str) -> Lines:
+    """Return the edges of a shape of size 1 about the origin."""
+    if shape == "ball":
+        return [CIRCLE, CIRCLE[:, [0, 2, 1]], CIRCLE[:, [2, 0, 1]]]
+    rim = CIRCLE if shape == "cylinder" else SQUARE
+    uprights = rim[:-1:12] if shape == "cylinder" else rim[:-1]
+    return [rim - UP, rim + UP, *(np.stack((one - UP, one + UP)) for one in uprights)]
+
+
+class ZoneRims:
+    """The rims of picked faces, each found once, beside the window."""
+
+    def __init__(self, canvas: Canvas) -> None:
+        self._canvas = canvas
+        self._known: dict[tuple[object, ...], Lines] = {}
+
+    def of(self, part: Part, shape: PartShape, zone: Zone) -> Lines:
+        """Return the edges of a zone of picked faces in the part's frame, none while they are looked for."""
+        if not zone.near:
+            return []
+        key = id(shape.model), part.unit, zone.near, zone.crease, zone.depth, zone.above
+        if key not in self._known:
+            self._known[key] = []
+            model, millimetres = shape.model, MM_PER[part.unit]
+
+            def found(lines: Lines) -> None:
+                self._known[key] = lines
+                self._canvas.camera_changed.emit()
+
+            self._canvas.desk.background.run(f"rim {key}", lambda: rim_of(model, millimetres, zone), found)
+        return self._known[key]
+
+
+def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Lines:
+    """Return the edges of a zone of picked faces: their rims, and as far as they are carried, in the part's frame."""
+    from even_step.core.mesh.mesh import Mesh  # noqa: PLC0415 - kernels load after the window shows
+    from even_step.core.mesh.patches import nearest, rim, up_to_folds  # noqa: PLC0415
+
+    mesh = Mesh(model.mesh.vertices * millimetres, model.mesh.faces)
+    corners, lines = mesh.vertices[mesh.faces], []
+    for point in zone.near:
+        face = corners[up_to_folds(mesh, nearest(corners, np.array(point)).facet, zone.crease)]
+        normal = np.cross(face[:, 1] - face[:, 0], face[:, 2] - face[:, 0]).sum(axis=0)
+        normal /= max(float(np.linalg.norm(normal)), 1e-30)
+        edges = rim(face)
+        low, high = edges - zone.depth * normal, edges + zone.above * normal
+        lines += [*low, *high]
+        some = range(0, len(edges), max(1, len(edges) // UPRIGHTS))
+        lines += [np.stack((low[i, 0], high[i, 0])) for i in some]
+    return lines
+
+
+def name_place(lines: Lines, camera: Camera) -> QPointF:
+    """Return where the name of a zone stands on the screen: over its top, clear of a handle there."""
+    points = np.concatenate(lines)
+    top = camera.project(points[points[:, 2] > points[:, 2].max() - 1e-6].mean(axis=0)[None])[0]
+    return QPointF(float(top[0]), float(top[1]) - OVER)
+
+
+def zone_at(job: Job, scene: Scene, camera: Camera, rims: ZoneRims, at: QPointF) -> tuple[str, str] | None:
+    """Return part and zone whose edge or name lies under a point of the screen; of picked parts alone."""
+    nearest, best = NEAR, None
+    for shape in scene.parts:
+        part = part_of(job, shape.spot.part) if shape.picked else None
+        for zone in part.zones if part else ():
+            lines = zone_lines(part, shape, zone, rims.of(part, shape, zone)) if part else []
+            if not lines or part is None:
+                continue
+            off = name_place(lines, camera) - at
+            if abs(off.x()) < SLIP[0] and abs(off.y()) < SLIP[1]:
+                return part.id, zone.id
+            far = min(_distance(np.array([at.x(), at.y()]), camera.project(line)[:, :2]) for line in lines)
+            if far < nearest:
+                nearest, best = far, (part.id, zone.id)
+    return best
+
+
+def _distance(at: NDArray[np.float64], line: NDArray[np.float64]) -> float:
+    """Return how far a point of the screen lies from a line of points."""
+    a, way = line[:-1], np.diff(line, axis=0)
+    share = ((at - a) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), 1e-9)
+    return float(np.hypot(*(a + np.clip(share, 0, 1)[:, None] * way - at).T).min())

@@ -1,0 +1,58 @@
+"""How the frame of a part, in which its zones are told, lies on the bed."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_step.app.canvas.scene import PartShape
+from even_step.core.job.model import MM_PER, Part
+from even_step.core.job.zones import LEAST_SIZE, Zone
+from even_step.core.mesh.turning import turn_matrix, turn_of
+
+Vector = NDArray[np.float64]
+Figures = dict[str, tuple[float, float, float]]
+GRAIN = 3  # decimals of a figure that a hand made
+
+
+class ZoneFrame:
+    """The frame of a copy's part."""
+
+    def __init__(self, part: Part, shape: PartShape) -> None:
+        self.matrix = shape.matrix[:3, :3] / MM_PER[part.unit]
+        self.shift = shape.matrix[:3, 3]
+
+    def told(self, places: Vector) -> Vector:
+        """Return places (..., 3) on the bed in the part's frame, mm."""
+        return np.asarray((places - self.shift) @ np.linalg.inv(self.matrix).T)
+
+    def seen(self, places: Vector) -> Vector:
+        """Return places (..., 3) of the part's frame on the bed, mm."""
+        return np.asarray(places @ self.matrix.T + self.shift)
+
+    def box(self, low: Vector, high: Vector) -> Figures:
+        """Return middle, size and turn of a box whose sides lie along the bed's axes.
+
+        Of a part that is stretched unevenly and turned, of the box that is nearest to it.
+        """
+        edges = np.linalg.inv(self.matrix) * (high - low)  # its columns
+        size = np.linalg.norm(edges, axis=0)
+        u, _, v = np.linalg.svd(edges / np.maximum(size, 1e-12))
+        turn = u @ v
+        if np.linalg.det(turn) < 0:
+            turn[:, 0] *= -1
+        return {
+            "middle": figures(self.told((low + high) / 2)),
+            "size": figures(np.maximum(size, LEAST_SIZE)),
+            "turn": figures(np.array(turn_of(turn))),
+        }
+
+    def axes(self, zone: Zone) -> Vector:
+        """Return the zone's own axes on the bed, as columns; each as long as a millimetre of the part's frame is."""
+        return self.matrix @ turn_matrix(zone.turn)
+
+
+def figures(values: Vector) -> tuple[float, float, float]:
+    """Return three figures as a hand gives them."""
+    x, y, z = (round(float(value), GRAIN) + 0.0 for value in values)
+    return x, y, z

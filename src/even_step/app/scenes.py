@@ -1,0 +1,333 @@
+"""What the pictures show: a walk through the window on the demo, scene by scene."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt
+
+from even_step.app.files import DEMO
+from even_step.app.settled import drawn, wait_until
+from even_step.app.window import Window
+from even_step.core.job import edits
+from even_step.core.job.beds import bed_count
+from even_step.core.job.model import Machine, Material, Part
+from even_step.core.job.shipped import find
+from even_step.core.job.spots import first_spot, spots_of
+
+LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 12, 13, 190
+TREES_NEARER = 0.28
+TIP_AT = -10.1, -5.5, 26.9  # mm from the finial's middle, under a horn
+FOOTED = "mast bracket", "bearing hub"
+#: The picture's name (none where nothing is to be seen), what is done, and whether that is done.
+Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
+
+
+def _slice(window: Window) -> None:
+    window.run("slice.run")
+
+
+def _sliced(window: Window) -> bool:
+    return not window.desk.trials.running
+
+
+def _part(window: Window, name: str) -> Part:
+    """Return the first part that goes by a name, or comes from a file of that name."""
+    return next(part for part in window.desk.job.parts if part.name == name or part.file.endswith(name))
+
+
+def _pick(window: Window, name: str) -> None:
+    window.desk.selection.pick([first_spot(_part(window, name))])
+
+
+def _machine(window: Window) -> None:
+    window.desk.view.set("station", "Machine")
+
+
+def _selection(window: Window) -> None:
+    window.desk.view.set("station", "Parts")
+    window.desk.selection.pick(spots_of(window.desk.job, [_part(window, "wind cup").id]))
+
+
+def _turning(window: Window) -> None:
+    desk = window.desk
+    _pick(window, "wind cup")
+    desk.view.set("tool", "turn")
+    desk.store.do("turn wind cup", edits.turned(desk.job, desk.selection.spots, 1, 30.0))
+    canvas = window.area.canvas
+    canvas.look_from(replace(canvas.camera, pitch=12.0, yaw=305.0))
+    canvas.fit_selection()
+    canvas.look_from(canvas.camera.zoomed(1.45, 400, 400))
+
+
+def _poses(window: Window) -> None:
+    window.run("edit.undo")
+    window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
+    window.area.canvas.fit_all()
+    _pick(window, "mast bracket")
+    window.desk.view.set("tool", "pose")
+
+
+def _posed(window: Window) -> bool:
+    return window.parts.poses.is_drawn
+
+
+def _measured(window: Window) -> None:
+    canvas = window.area.canvas
+    window.run("parts.measure")
+    low, high = next(part for part in canvas.scene.parts if part.spot.part == _part(window, "sensor case").id).box
+    for x, inward in ((low[0], 3), (high[0], -4)):
+        seen = canvas.camera.project(np.array([[x, low[1], high[2]]]))[0]
+        at = QPointF(float(seen[0]) + inward, float(seen[1]) + 1)
+        canvas.gestures.press(at, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        canvas.gestures.release(at)
+        wait_until(lambda: drawn(window), "the point")
+
+
+def _arranged(window: Window) -> None:
+    window.desk.view.set("tool", "move")
+    window.desk.selection.pick([])
+    window.run("parts.gather")
+
+
+def _back_in_place(window: Window) -> None:
+    window.run("edit.undo")
+
+
+def _turned_back(window: Window) -> None:
+    window.area.canvas.look_from(replace(window.area.canvas.camera, pitch=38.0, yaw=332.0))
+    window.area.canvas.fit_all()
+    window.desk.selection.pick(())
+    window.run("slice.run")
+
+
+def _recipe(window: Window) -> None:
+    window.desk.view.set("station", "Recipe")
+    window.desk.store.do("infill density 10 %", edits.with_setting(window.desk.job, "infill.density", 10.0))
+    window.recipe.reveal("infill.density")
+
+
+def _layers(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, 72, trial.lines.count)
+
+
+def _section(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("section", True)
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, LOUVRE_LAYER, trial.lines.count)
+    canvas = window.area.canvas
+    canvas.look_from(canvas.camera.zoomed(0.4, 400, 400))
+
+
+def _section_known(window: Window) -> bool:
+    return window.area.voids.of(window.desk.trials.shown, window.desk.view.layers[1]) is not None
+
+
+def _output(window: Window) -> None:
+    window.desk.view.set("section", False)
+    window.desk.view.set("station", "Output")
+
+
+def _zones(window: Window) -> None:
+    """Open a bolt's zone of the bracket: its figures on the sheet, its handles on the canvas."""
+    canvas, bracket = window.area.canvas, _part(window, "mast bracket")
+    window.desk.view.set("station", "Parts")
+    window.desk.view.set("tool", "move")
+    _pick(window, "mast bracket")
+    window.desk.zoning.show(bracket.id, bracket.zones[0].id)
+    canvas.look_from(replace(canvas.camera, pitch=38.0, yaw=215.0))
+    canvas.fit_selection()
+
+
+def _rims_known(window: Window) -> bool:
+    """Whether what lies behind the clamp is found."""
+    canvas, bracket = window.area.canvas, _part(window, "mast bracket")
+    shape = next(part for part in canvas.scene.parts if part.spot.part == bracket.id)
+    return bool(canvas.rims.of(bracket, shape, bracket.zones[2]))
+
+
+def _own(window: Window) -> None:
+    """Give the louvre rings denser infill than the rest."""
+    _pick(window, "louvre ring")
+    window.run("parts.own")
+    denser = edits.with_setting_of_parts(window.desk.job, window.desk.selection.parts, "infill.density", 45.0)
+    window.desk.store.do("infill density 45 % for louvre ring", denser)
+    window.recipe.reveal("infill.density")
+
+
+def _own_back(window: Window) -> None:
+    window.run("edit.undo")
+    window.run("parts.own_none")
+    window.desk.selection.pick(())
+
+
+def _foot(window: Window) -> None:
+    """Stand the bracket on a raft and the hub in a brim."""
+    desk = window.desk
+    desk.view.set("station", "Parts")
+    bracket, hub = (_part(window, name).id for name in FOOTED)
+    job = edits.with_setting_of_parts(desk.job, [bracket], "foot.kind", "raft")
+    desk.store.do("a raft", edits.with_setting_of_parts(job, [hub], "foot.kind", "brim"))
+    _pick(window, FOOTED[1])
+    desk.view.set("level", "wider")
+    window.run("parts.own")
+    window.recipe.reveal("foot.brim_side")
+
+
+def _laid_on_feet(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("level", "short")
+    window.run("parts.own_none")
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, FOOT_LAYER, trial.lines.count)
+    _pick(window, "louvre ring")
+    canvas.fit_selection()
+
+
+def _feet_back(window: Window) -> None:
+    window.run("edit.undo")
+    window.desk.selection.pick(())
+    window.area.canvas.fit_all()
+
+
+def _two_materials(window: Window) -> None:
+    """The demo on the machine with two extruders, the infill of the second."""
+    desk = window.desk
+    desk.view.set("station", "Parts")
+    twin = edits.on_machine(desk.job, find(Machine, "Alder 300 twin"))
+    twin = edits.with_material(twin, 1, find(Material, "PETG"))
+    for key in ("extruder.infill", "extruder.covers"):
+        twin = edits.with_setting(twin, key, 2)
+    desk.store.do("two materials", twin)
+
+
+def _by_material(window: Window) -> None:
+    desk = window.desk
+    desk.view.set("station", "Layers")
+    desk.view.set("colour_by", "material")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, MATERIAL_LAYER, trial.lines.count)
+    window.area.canvas.fit_all()
+
+
+def _one_material(window: Window) -> None:
+    window.desk.view.set("colour_by", "role")
+    window.run("edit.undo")
+
+
+def _second_bed(window: Window) -> None:
+    """Bring in more than there is room for: an assembly, a cap drawn in inches, a torn mesh."""
+    window.desk.view.set("station", "Parts")
+    names = "wind_arrow.3mf", "ridge_cap_inches.stl", "torn_knob.stl", "finial.stl"
+    window.files.bring_in([str(DEMO.parent / name) for name in names])
+
+
+def _brought_in(window: Window) -> bool:
+    return bed_count(window.desk.job) > 1
+
+
+def _body(window: Window) -> None:
+    window.desk.view.set("bed", 1)
+    window.desk.selection.pick_body([first_spot(_part(window, "wind_arrow.3mf"))], 2)
+
+
+def _unit(window: Window) -> None:
+    window.desk.view.set("station", "Parts")
+    window.desk.view.set("bed", 0)
+    _pick(window, "inches.stl")
+
+
+def _supports(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("station", "Supports")
+    _pick(window, "louvre ring")
+    canvas.look_from(replace(canvas.camera, pitch=14.0, yaw=330.0))
+    canvas.fit_selection()
+
+
+def _foreseen(window: Window) -> bool:
+    return window.desk.foreseen.is_known
+
+
+def _no_supports(window: Window) -> None:
+    canvas = window.area.canvas
+    window.desk.selection.pick(())
+    canvas.look_from(replace(canvas.camera, pitch=38.0, yaw=332.0))
+    canvas.fit_all()
+
+
+def _trees(window: Window) -> None:
+    """Hold the finial's horns with trees and slice its bed."""
+    desk = window.desk
+    desk.view.set("bed", 1)
+    finial = _part(window, "finial.stl").id
+    desk.store.do("trees", edits.with_setting_of_parts(desk.job, [finial], "supports.kind", "tree"))
+    _slice(window)
+
+
+def _among_trees(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, TREE_LAYER, trial.lines.count)
+    at = _part(window, "finial.stl").copies[0].at or (0.0, 0.0)
+    canvas.look_from(replace(canvas.camera, pitch=14.0, target=(*at, 22.0)))
+    canvas.look_from(canvas.camera.zoomed(TREES_NEARER, canvas.width() / 2, canvas.height() / 2))
+    desk.view.set("lens", True)
+    x, y, _ = canvas.camera.project(np.array([(at[0] + TIP_AT[0], at[1] + TIP_AT[1], TIP_AT[2])]))[0]
+    canvas.pointed.emit(QPointF(x, y))
+
+
+def _looked_at(window: Window) -> bool:
+    return not window.area.lens.searching
+
+
+def scenes() -> Iterator[Scene]:
+    """Give the scenes in their order."""
+
+    def at_once(_: Window) -> bool:
+        return True
+
+    yield "machine", _machine, at_once
+    yield "parts", _selection, at_once
+    yield "turning", _turning, at_once
+    yield "poses", _poses, _posed
+    yield "measured", _measured, at_once
+    yield "arranged", _arranged, at_once
+    yield "", _back_in_place, at_once
+    yield "", _turned_back, _sliced
+    yield "recipe", _recipe, at_once
+    yield "", _slice, _sliced
+    yield "layers_solid", _layers, at_once
+    yield "layers_section", _section, _section_known
+    yield "output", _output, at_once
+    yield "supports", _supports, _foreseen
+    yield "", _no_supports, at_once
+    yield "zones", _zones, _rims_known
+    yield "own", _own, at_once
+    yield "", _own_back, at_once
+    yield "", _foot, at_once
+    yield "", _slice, _sliced
+    yield "layers_foot", _laid_on_feet, at_once
+    yield "", _feet_back, at_once
+    yield "", _two_materials, at_once
+    yield "", _slice, _sliced
+    yield "layers_materials", _by_material, at_once
+    yield "", _one_material, at_once
+    yield "", _second_bed, _brought_in
+    yield "second_bed", _body, at_once
+    yield "", _trees, _sliced
+    yield "layers_trees", _among_trees, _looked_at
+    yield "unit_proposal", _unit, at_once
