@@ -172,3 +172,13 @@ def test_a_backing_is_full_unless_it_says_otherwise():
     plain = Zone(shape="backing", near=((0, 0, 0),), depth=2.0)
     assert plain.holds == {"infill.density": 100.0}
     assert plain.model_copy(update={"settings": {"infill.density": 40.0}}).holds == {"infill.density": 40.0}
+
+
+def test_a_thin_vane_in_a_zone_is_told_with_it(tmp_path):
+    vane = np.concatenate((block(20, 20, 2), block(0.15, 20, 6) + (5, 0, 0)))
+    spot = Zone(shape="box", middle=(5, 10, 4), size=(6, 30, 10), name="vane", settings={"infill.density": 40})
+    done = slice_again(tmp_path, zoned(tmp_path, vane, [spot], {}))
+    told = next(one for one in done.sliced.findings if one.code == "too-thin")
+    assert told.zone == "vane"
+    assert told.message.endswith("(in zone vane)")
+    assert next(one for one in done.report["findings"] if one["code"] == "too-thin")["zone"] == "vane"

@@ -13,7 +13,7 @@ from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import MARK, font
 from even_step.app.widgets.foot_drawings import FOOT_DRAWINGS
 from even_step.app.widgets.support_drawings import SUPPORT_DRAWINGS
-from even_step.core.catalogue.setting import Setting, Value
+from even_step.core.catalogue.setting import Setting, Value, numbers_of
 from even_step.core.job.differences import value_text
 
 BOX = QSize(96, 44)
@@ -129,7 +129,7 @@ def _hilbert(order: int) -> list[tuple[int, int]]:
 
 
 def _angle(painter: QPainter, area: QRectF, value: Value) -> None:
-    _inside(painter, area, 0.22, (float(value),))
+    _inside(painter, area, 0.22, numbers_of(value))
 
 
 def _layer_height(painter: QPainter, area: QRectF, value: Value) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QSlider, QWidget
 
+from even_step.core.catalogue.setting import Value
 from even_step.core.errors import EvenStepError
 from even_step.core.quantity import quantity
 
@@ -173,6 +174,47 @@ class NumberField(TextField):
         super().focusOutEvent(event)
         self._write()
         self.restored.emit()
+
+
+class NumbersField(TextField):
+    """One number or several, with blanks between them; taken by Enter or by leaving it."""
+
+    chosen = Signal(object)
+    refused = Signal(str)
+    entered = Signal()
+
+    def __init__(self, name: str, unit: str, check: Callable[[object], Value], width: int = 2 * WIDTH) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(width)
+        self._unit, self._check, self._value = unit, check, ""
+        self.editingFinished.connect(self._take)
+
+    def show_value(self, value: Value) -> None:
+        """Show the numbers; what is being typed is left alone."""
+        self._value = f"{value} {self._unit}" if isinstance(value, str) else f"{value:g} {self._unit}"
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self._value)
+            self.setModified(False)
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        self.setModified(False)
+        try:
+            value = self._check(self.text())
+        except EvenStepError as error:
+            self.setText(self._value)
+            self.refused.emit(error.told)
+            return
+        self.chosen.emit(value)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Pick the whole text, ready to be typed over."""
+        super().focusInEvent(event)
+        self.selectAll()
+        self.entered.emit()
 
 
 def keeps_arrows(event: QEvent) -> bool:

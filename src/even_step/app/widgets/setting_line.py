@@ -13,7 +13,7 @@ from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.widgets.drawings import DRAWINGS, SettingDrawing
-from even_step.app.widgets.fields import ChoiceField, NumberField, SwitchField
+from even_step.app.widgets.fields import ChoiceField, NumberField, NumbersField, SwitchField
 from even_step.app.widgets.sheet import button, label, line
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
@@ -21,7 +21,7 @@ from even_step.core.idle import Idle, idle
 from even_step.core.job.cascade import limit_of, tools_of
 from even_step.core.job.differences import value_text
 
-Field = NumberField | ChoiceField | SwitchField
+Field = NumberField | NumbersField | ChoiceField | SwitchField
 
 
 def field_for(
@@ -36,6 +36,9 @@ def field_for(
     elif setting.kind == "switch":
         field = SwitchField(name)
         field.clicked.connect(chosen)
+    elif setting.type == "numbers":
+        field = NumbersField(name, setting.unit, setting.value_of)
+        field.chosen.connect(chosen)
     else:
         decimals = 0 if setting.kind == "count" else 3
         field = NumberField(name, setting.unit, decimals=decimals, step=setting.step or 1.0, check=check)
@@ -67,8 +70,9 @@ class SettingLine(QWidget):
         self._wrong = label("", "stop", wrap=True)
         self._wrong.hide()
         box.addWidget(self._wrong)
-        if isinstance(self.field, NumberField):
+        if isinstance(self.field, NumberField | NumbersField):
             self.field.refused.connect(self._refuse)
+        if isinstance(self.field, NumberField):
             self.field.restored.connect(self.refresh)
         self._detail: QWidget | None = None  # made when it is opened: most lines never are
 
@@ -115,6 +119,8 @@ class SettingLine(QWidget):
             self.field.setChecked(bool(value))
         elif isinstance(self.field, ChoiceField):
             self.field.show_value(str(value))
+        elif isinstance(self.field, NumbersField):
+            self.field.show_value(value)
         else:
             self.field.show_value(float(value))
         self.field.blockSignals(False)

@@ -42,9 +42,10 @@ PATTERN = Setting(
 ANGLE = Setting(
     "infill.angle",
     "Infill angle",
-    "angle",
+    "angles",
     45.0,
-    "The direction of the infill lines, from the x axis of the part or the bed.",
+    "The direction of the infill lines, from the x axis of the part or the bed. Several, such as 0 60 120, are taken "
+    "layer by layer; one is laid across itself in the next layer where lines all go one way.",
     range=(-180.0, 180.0),
     step=5.0,
     level="wider",

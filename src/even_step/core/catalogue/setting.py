@@ -17,6 +17,7 @@ Kind = Literal[
     "count",
     "percent",
     "angle",
+    "angles",
     "speed",
     "acceleration",
     "temperature",
@@ -36,6 +37,7 @@ UNITS: dict[str, str] = {
     "count": "",
     "percent": "%",
     "angle": "°",
+    "angles": "°",
     "speed": "mm/s",
     "acceleration": "mm/s²",
     "temperature": "°C",
@@ -49,6 +51,7 @@ UNITS: dict[str, str] = {
 #: Where settings hold: the later word wins.
 SCOPES = ("machine", "material", "recipe", "job", "part")
 FOR_ALL, IN_ZONES = SCOPES[:-1], (*SCOPES, "zone")
+MOST_NUMBERS = 100
 YES, NO = ("yes", "on", "true", "1"), ("no", "off", "false", "0")
 
 
@@ -95,8 +98,9 @@ class Setting:
 
     @property
     def type(self) -> str:
-        """``number``, ``integer``, ``switch`` or ``choice``."""
-        return {"count": "integer", "switch": "switch", "choice": "choice"}.get(self.kind, "number")
+        """``number``, ``numbers`` (one or more), ``integer``, ``switch`` or ``choice``."""
+        own = {"count": "integer", "switch": "switch", "choice": "choice", "angles": "numbers"}
+        return own.get(self.kind, "number")
 
     def value_of(self, raw: object) -> Value:
         """Check a value and give it its type.
@@ -104,7 +108,7 @@ class Setting:
         Parameters
         ----------
         raw
-            A number, a truth value or a word, or a text that holds one.
+            A number, a truth value or a word, or a text that holds one; of numbers, a list or a text of several.
 
         Raises
         ------
@@ -116,7 +120,20 @@ class Setting:
             return self._choice(raw)
         if self.kind == "switch":
             return self._switch(raw)
+        if self.kind == "angles":
+            return self._numbers(raw)
         return self._number(raw)
+
+    def _numbers(self, raw: object) -> float | str:
+        """Return one number, or several as a text with blanks between them."""
+        if not isinstance(raw, str | list | tuple):
+            return self._number(raw)
+        pieces = raw.replace(",", " ").replace(self.unit, " ").split() if isinstance(raw, str) else raw
+        if not 1 <= len(pieces) <= MOST_NUMBERS:
+            told = f"{len(pieces)} numbers" if pieces else "no number"
+            raise SettingError(f"holds {told}", subject=self.key, remedy=f"1 to {MOST_NUMBERS} of them")
+        numbers = [self._number(piece) for piece in pieces]
+        return numbers[0] if len(numbers) == 1 else " ".join(f"{number:g}" for number in numbers)
 
     def _choice(self, raw: object) -> str:
         word = raw.strip().lower() if isinstance(raw, str) else ""
@@ -157,6 +174,11 @@ class Setting:
 
     def _space_unit(self) -> str:
         return f" {self.unit}" if self.unit else ""
+
+
+def numbers_of(value: Value) -> tuple[float, ...]:
+    """Return the numbers that a value of several holds."""
+    return tuple(float(piece) for piece in str(value).split())
 
 
 T = TypeVar("T")

@@ -1,5 +1,7 @@
 """What could go wrong: one file a check, each with ``check(evidence)``."""
 
+from dataclasses import replace
+
 from even_step.core.findings import (
     bridge_long,
     by_hand_idle,
@@ -68,4 +70,19 @@ RANK = {"stop": 0, "warn": 1, "note": 2}
 def findings(evidence: Evidence) -> list[Finding]:
     """Run every check; the gravest first."""
     found = [finding for check in CHECKS for finding in check.check(evidence)]
-    return sorted(found, key=lambda one: RANK[one.severity])
+    return [_with_zone(evidence, one) for one in sorted(found, key=lambda one: RANK[one.severity])]
+
+
+def _with_zone(evidence: Evidence, finding: Finding) -> Finding:
+    """Say in which zone of its part the place of a finding lies; where several lie over one another, in the last."""
+    placed = next((one for one in evidence.placed if one.ids == (finding.part_id, finding.copy_id)), None)
+    zones = next((part.zones for part in evidence.job.parts if part.id == finding.part_id), ())
+    if not zones or placed is None or finding.layer < 0:
+        return finding
+    solid = evidence.solids[placed.solid]
+    x, y = finding.at_mm[0] - placed.at[0], finding.at_mm[1] - placed.at[1]
+    held = solid.zones_at(solid.layer_at(finding.z_mm), (x, y))
+    if not held:
+        return finding
+    title = zones[held[-1]].title
+    return replace(finding, zone=title, message=f"{finding.message} (in zone {title})")

@@ -53,7 +53,8 @@ class Fix:
 class Finding:
     """One fault or caution. ``layer`` is −1 where it is about a whole part, ``part`` empty where it is about the job.
 
-    ``at_mm`` is on the bed; ``part_id`` and ``copy_id`` say which copy it is about.
+    ``at_mm`` is on the bed; ``part_id`` and ``copy_id`` say which copy it is about, ``zone`` the title of
+    the zone in which its place lies.
     """
 
     code: str
@@ -69,6 +70,7 @@ class Finding:
     part_id: str = ""
     copy_id: str = ""
     fix: Fix | None = None
+    zone: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,6 +112,11 @@ class SlicedSolid:
     def layer_at(self, z: float) -> int:
         """Return which of its layers holds a height, mm; the last one over the top."""
         return min(int(np.searchsorted(self.heights.top, z - 1e-6)), len(self.heights.top) - 1)
+
+    def zones_at(self, layer: int, at: tuple[float, float]) -> list[int]:
+        """Return the numbers of the zones that hold a place of a layer, in their order."""
+        prints = self.prints.outline[self.prints.which[:, layer]]
+        return np.flatnonzero(region.holds(prints, np.tile(at, (len(prints), 1)))).tolist()
 
     def dense(self, layer: int) -> Regions:
         """Return what of a layer is to be full, (1,)."""

@@ -324,6 +324,11 @@ def touches(a: Regions, b: Regions) -> NDArray[np.bool_]:
     return valid.told(shapely.intersects, a, b)
 
 
+def holds(regions: Regions, points: Points) -> NDArray[np.bool_]:
+    """Tell of each region whether it holds a point of its own, (n, 2)."""
+    return np.asarray(shapely.contains_xy(regions, points[:, 0], points[:, 1]))
+
+
 def centres(regions: Regions) -> Points:
     """Return a point inside each region, (n, 2), mm; NaN for an empty one."""
     points = shapely.point_on_surface(regions)

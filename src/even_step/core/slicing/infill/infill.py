@@ -10,6 +10,7 @@ import numpy as np
 from even_step.core.catalogue import bridges
 from even_step.core.catalogue import infill as keys
 from even_step.core.catalogue import walls as wall_keys
+from even_step.core.catalogue.setting import numbers_of
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
@@ -51,7 +52,7 @@ class InfillSettings:
 
     density: Annotated[float, keys.DENSITY]
     pattern: Annotated[str, keys.PATTERN]
-    angle: Annotated[float, keys.ANGLE]
+    angle: Annotated[float | str, keys.ANGLE]
     frame: Annotated[str, keys.FRAME]
     line_width: Annotated[float, keys.LINE_WIDTH]
     overlap: Annotated[float, keys.OVERLAP]
@@ -65,11 +66,16 @@ class InfillSettings:
     bore: float
     overhang: float
 
-    def lie(self, stands: Stand) -> Lie:
-        """Return how patterns lie in a copy."""
+    @property
+    def angles(self) -> tuple[float, ...]:
+        """The directions that are taken layer by layer, degrees."""
+        return numbers_of(self.angle)
+
+    def lie(self, stands: Stand, angle: float) -> Lie:
+        """Return how patterns of a direction lie in a copy."""
         if self.frame == "bed" and stands.at:
-            return Lie((-stands.at[0], -stands.at[1]), self.angle)
-        return Lie((0.0, 0.0), self.angle + stands.turn)
+            return Lie((-stands.at[0], -stands.at[1]), angle)
+        return Lie((0.0, 0.0), angle + stands.turn)
 
     def layout(self, lie: Lie) -> PatternLayout:
         """Return how the pattern is laid."""
@@ -122,7 +128,24 @@ def infill(
 
 def filled(rooms: LayerRooms, stands: Stand, settings: InfillSettings, crew: Crew) -> tuple[Fill, ...]:
     """Lay a pattern in the rooms of layers."""
-    layout, width, thick = settings.layout(settings.lie(stands)), settings.line_width, rooms.height
+    angles = settings.angles
+    if settings.pattern == "branching":  # from layer to layer it is one thing
+        angles = angles[:1]
+    if len(angles) == 1:
+        return _filled(rooms, stands, settings, angles[0], crew)
+    number = np.arange(len(rooms.which)) // max(1, settings.layers_at_once)
+    some = [
+        replace(rooms, which=np.where(number % len(angles) == k, rooms.which, -1), turn=np.zeros_like(rooms.which))
+        for k in range(len(angles))
+    ]
+    return tuple(
+        fill for one, angle in zip(some, angles, strict=True) for fill in _filled(one, stands, settings, angle, crew)
+    )
+
+
+def _filled(rooms: LayerRooms, stands: Stand, settings: InfillSettings, angle: float, crew: Crew) -> tuple[Fill, ...]:
+    """Lay a pattern of one direction."""
+    layout, width, thick = settings.layout(settings.lie(stands, angle)), settings.line_width, rooms.height
     if settings.frame == "fitted" and not layout.is_full:
         layout = replace(layout, fitted=span_of(rooms.rooms, layout.angle))
     if layout.pattern == "branching":
