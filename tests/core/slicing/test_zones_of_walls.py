@@ -156,7 +156,7 @@ def random_zones(draw):
     return some
 
 
-@settings(max_examples=40, deadline=None, derandomize=True)
+@settings(max_examples=30, deadline=None, derandomize=True)
 @given(random_zones())
 def test_no_gap_and_no_double_wall_along_borders(tmp_path_factory, zones):
     folder = tmp_path_factory.mktemp("zones")
