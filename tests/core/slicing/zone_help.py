@@ -29,13 +29,13 @@ def zoned(tmp_path, facets, zones, settings=None, **more):
 
 def lines_of(done, size, *roles):
     """Lines of some roles by layer, in the part's frame."""
-    found = {}
+    found, shift = {}, np.array([110.0 - size[0] / 2, 110.0 - size[1] / 2])
     for move in laid(plain_moves(done.gcode)):
         if move.role in roles:
-            shift = np.array([110.0 - size[0] / 2, 110.0 - size[1] / 2])
-            line = shapely.LineString([move.start[:2] - shift, move.end[:2] - shift])
-            found.setdefault(move.layer, []).append(line)
-    return {layer: shapely.multilinestrings(lines) for layer, lines in found.items()}
+            found.setdefault(move.layer, []).append((move.start[:2], move.end[:2]))
+    return {
+        layer: shapely.multilinestrings(shapely.linestrings(np.array(ends) - shift)) for layer, ends in found.items()
+    }
 
 
 def infill_of(done, size):

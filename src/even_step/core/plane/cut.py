@@ -13,6 +13,7 @@ from even_step.core.plane.ragged import Index, Points, starts_of
 from even_step.core.plane.region import Regions
 
 Lengths = NDArray[np.float64]
+SHORT = 1.0  # mm
 
 
 def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
@@ -227,18 +228,29 @@ def _along(xy: Points, steps: Lengths, at: Lengths) -> Points:
 
 
 def lengths_within(xy: Points, start: Index, shape: shapely.Geometry) -> NDArray[np.float64]:
-    """Return how much of each line lies within a region, (n,), mm; a line that runs over itself counts as often."""
-    steps = np.repeat(np.arange(len(start) - 1), np.maximum(np.diff(start) - 1, 0))
-    last = np.zeros(len(xy), np.bool_)
-    last[start[1:] - 1] = True
-    at = np.flatnonzero(~last)
-    segments = np.asarray(shapely.linestrings(np.stack((xy[at], xy[at + 1]), axis=1)), object)
+    """Return how much of each line lies within a region, (n,), mm; a line that runs over itself counts as often.
+
+    Steps shorter than ``SHORT`` lie where their ends do, but for those that cross the border: these are cut, as are
+    all longer ones.
+    """
+    line = np.repeat(np.arange(len(start) - 1), np.maximum(np.diff(start) - 1, 0))
+    goes_on = np.ones(len(xy), np.bool_)
+    goes_on[start[1:] - 1] = False
+    at = np.flatnonzero(goes_on)
+    a, b = xy[at], xy[at + 1]
+    x0, y0, x1, y1 = shapely.bounds(shape)
+    low, high = np.minimum(a, b), np.maximum(a, b)
+    near = (low[:, 0] <= x1) & (high[:, 0] >= x0) & (low[:, 1] <= y1) & (high[:, 1] >= y0)  # none where it is empty
+    line, a, b = line[near], a[near], b[near]
     shape = shapely.transform(shape, np.array)  # other threads may read that which was given
     shapely.prepare(shape)
-    long = np.where(shapely.covers(shape, segments), shapely.length(segments), 0.0)
-    cut = np.flatnonzero((long == 0.0) & shapely.intersects(shape, segments))
-    long[cut] = shapely.length(shapely.intersection(segments[cut], shape))
-    return np.asarray(np.bincount(steps, long, len(start) - 1), np.float64)
+    inside = [shapely.contains_xy(shape, *ends.T) for ends in (a, b)]
+    far = np.hypot(*(b - a).T)
+    within = np.where(inside[0] & inside[1], far, 0.0)
+    cut = np.flatnonzero((inside[0] != inside[1]) | (far > SHORT))
+    steps = shapely.linestrings(np.stack((a[cut], b[cut]), axis=1))
+    within[cut] = shapely.length(shapely.intersection(steps, shape))
+    return np.asarray(np.bincount(line, within, len(start) - 1), np.float64)
 
 
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:
