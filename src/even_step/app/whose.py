@@ -109,7 +109,7 @@ class Whose(QObject):
 
     def has(self, setting: Setting) -> bool:
         """Whether a setting can be set here."""
-        return self._scope == "job" or self._scope in setting.scopes
+        return self._scope in setting.scopes or (self._scope == "job" and setting.scopes != ("zone",))
 
     def differs(self, key: str) -> bool:
         """Whether the parts have different values."""

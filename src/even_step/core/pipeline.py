@@ -93,7 +93,7 @@ def _records_by_stage() -> dict[str, tuple[type, ...]]:
     """Return which records the stages of each name read, from the file to the G-code."""
     found: dict[str, tuple[type, ...]] = {"read": (ReadSettings,)}
     for stage in GRAPH:
-        found[stage.name] = (*found.get(stage.name, ()), *stage.records, *stage.own, *stage.by_role)
+        found[stage.name] = (*found.get(stage.name, ()), *stage.records, *stage.own, *stage.by_role, *stage.by_zone)
     return {**found, "write": (FanSettings,)}
 
 

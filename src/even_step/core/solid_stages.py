@@ -32,6 +32,7 @@ from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
 from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
 from even_step.core.slicing.supports.by_hand import ByHand, ByHandSettings, marked
+from even_step.core.slicing.supports.by_zone import HereSettings, claims_of
 from even_step.core.slicing.supports.columns import ColumnSettings, columns
 from even_step.core.slicing.supports.held import Held, HeldSettings, held, held_by_columns
 from even_step.core.slicing.supports.lines import SupportLineSettings, Supports, lay_supports
@@ -149,8 +150,11 @@ def _islands(it: Inputs) -> Islands:
 def _undersides(it: Inputs) -> Undersides:
     mesh = it[MESH]
     first = it.record(HangingSettings).first_top(float(mesh.bounds[1, 2]))
-    own = it.record(ByHandSettings)
-    return Undersides(*marked(mesh, it[HANGING], it[BY_HAND], first, own, it.crew), it[ISLANDS], it[BY_HAND])
+    own, here = it.record(ByHandSettings), it.by_zone(HereSettings)
+    kinds = {zone: here.of((zone,)).here for zone in here.about}
+    claims = claims_of(kinds, it[FOOTPRINTS], it[HEIGHTS]) if kinds else ()
+    hanging = marked(mesh, it[HANGING], it[BY_HAND], first, own, it.crew, claims)
+    return Undersides(*hanging, it[ISLANDS], it[BY_HAND])
 
 
 def _spared(it: Inputs) -> dict[int, region.Geometry]:
@@ -269,7 +273,13 @@ COVERS = Stage(
 )
 ISLANDS = Stage("islands", "solid", _islands, (REGIONS,))
 UNDERSIDES = Stage(
-    "islands", "solid", _undersides, (MESH, HANGING, ISLANDS, BY_HAND), (HangingSettings, ByHandSettings)
+    "islands",
+    "solid",
+    _undersides,
+    (MESH, HANGING, ISLANDS, BY_HAND),
+    (HangingSettings, ByHandSettings),
+    by_zone=(HereSettings,),
+    zoned=(FOOTPRINTS, HEIGHTS),
 )
 SPARED = Stage("spared", "solid", _spared, (COVERS,), (SpareSettings, WallSettings), alike=_none_spared)
 COLUMNS = Stage(

@@ -267,8 +267,21 @@ SHOW_CONTACT = Setting(
     synonyms=("seen", "visible", "scar", "front"),
     cost="More holds more, and leaves marks that are seen.",
 )
+HERE = Setting(
+    "supports.here",
+    "Supports within the zone",
+    "choice",
+    "by-limit",
+    "What hangs within a zone is held by the limit like all else; or held in any case, also where it does not hang "
+    "past the limit; or kept clear, and nothing stands there either. A mark by hand goes before.",
+    choices=("by-limit", "hold", "keep-clear"),
+    level="wider",
+    scopes=("zone",),
+    synonyms=("block", "enforce", "avoid", "region", "spare"),
+    cost="What is held leaves marks, what is kept clear may droop.",
+)
 ALL = (
     *(KIND, FROM, ANGLE, SPARE_BRIDGES, LEAST_LENGTH, LEAST_LAYERS),
     *(GAP_ABOVE, GAP_BELOW, GAP_BESIDE, GAP_RAFT, GAP_WINS, LEAST_BESIDE, STEP),
-    *(MARGIN, MARGIN_GOES, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT, SHOW_CONTACT),
+    *(MARGIN, MARGIN_GOES, MERGE_WITHIN, SLIM_WIDTH, GROWTH, LAYERS_AT_ONCE, LIFT, SHOW_CONTACT, HERE),
 )

@@ -329,6 +329,13 @@ def holds(regions: Regions, points: Points) -> NDArray[np.bool_]:
     return np.asarray(shapely.contains_xy(regions, points[:, 0], points[:, 1]))
 
 
+def inside(shape: Geometry, points: Points) -> NDArray[np.bool_]:
+    """Tell which points (n, 2) one region holds."""
+    own = shapely.transform(shape, np.array)  # other threads may read that which was given
+    shapely.prepare(own)
+    return np.asarray(shapely.contains_xy(own, points[:, 0], points[:, 1]))
+
+
 def centres(regions: Regions) -> Points:
     """Return a point inside each region, (n, 2), mm; NaN for an empty one."""
     points = shapely.point_on_surface(regions)

@@ -14,6 +14,7 @@ from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.patches import Corners, Facets, Spot, cut_by_ball, nearest, up_to_folds, within
 from even_step.core.plane.ragged import Points
 from even_step.core.slicing.hanging import FLAT, Hanging, bare_ceilings
+from even_step.core.slicing.supports.by_zone import Claim
 from even_step.core.work import Crew
 
 OFF = 1.0  # mm, from the surface: a spot further away belongs to no part of it
@@ -104,7 +105,13 @@ def unmarked(count: int) -> Marked:
 
 
 def marked(
-    mesh: Mesh, hanging: Hanging, by_hand: ByHand, first_top: float, settings: ByHandSettings, crew: Crew
+    mesh: Mesh,
+    hanging: Hanging,
+    by_hand: ByHand,
+    first_top: float,
+    settings: ByHandSettings,
+    crew: Crew,
+    claims: tuple[Claim, ...] = (),
 ) -> tuple[Hanging, Marked]:
     """Apply marks and posts to what hangs.
 
@@ -120,19 +127,24 @@ def marked(
         Where its first layer ends, mm: what lies wholly below rests on the bed.
     settings
         How much of show faces may be touched.
+    claims
+        Zones that hold what hangs or keep it clear; marks go before.
 
     Returns
     -------
     Hanging, Marked
         What is held in any case hangs as well; facets are cut where marks end.
     """
-    if by_hand.is_nothing:
+    if by_hand.is_nothing and not claims:
         return hanging, unmarked(len(hanging.facet))
     told, idle = Mesh(by_hand.told(mesh.vertices), mesh.faces), []
     nowhere: set[int] = set()
-    rows = _Rows(hanging, by_hand, len(by_hand.marks))
+    kinds = (*(claim.kind for claim in claims), *(mark.kind for mark in by_hand.marks))
+    rows = _Rows(hanging, by_hand, len(kinds))
     turned_up: dict[str, list[Corners]] = {"keep-clear": [], "show": []}
-    for number, mark in enumerate(by_hand.marks):
+    for number, claim in enumerate(claims):
+        turned_up["keep-clear"] += _claimed(claim, number, mesh, rows, first_top)
+    for number, mark in enumerate(by_hand.marks, len(claims)):
         patch = _patch_of(mark, told)
         if isinstance(patch, str):
             idle.append(Idle(f"a mark to {_WORDS[mark.kind]}", patch, _place(mark, by_hand)))
@@ -145,13 +157,13 @@ def marked(
             turned_up[mark.kind].append(_facing_up(mesh, patch, by_hand))
     posts, useless = _posts(mesh, by_hand, first_top)
     rows.settle(mesh, crew)
-    facets, of = rows.done(tuple(mark.kind == "hold" for mark in by_hand.marks))
-    for number, mark in enumerate(by_hand.marks):
+    facets, of = rows.done(tuple(kind == "hold" for kind in kinds))
+    for number, mark in enumerate(by_hand.marks, len(claims)):
         if mark.kind == "hold" and number not in nowhere and not (of == number).any():
             idle.append(
                 Idle("a mark to hold", "nothing of it faces down, or a later one lies over it", _place(mark, by_hand))
             )
-    kind = np.array([*(mark.kind for mark in by_hand.marks), ""])[of]
+    kind = np.array([*kinds, ""])[of]
     granted, left = _granted(facets.area, np.where(kind == "show", of, -1), settings.show_contact)
     show = kind == "show"
     clear = (kind == "keep-clear") | (show & ~granted)
@@ -256,6 +268,21 @@ def _posts(mesh: Mesh, by_hand: ByHand, first_top: float) -> tuple[tuple[Standin
     return tuple(posts), idle
 
 
+def _claimed(claim: Claim, number: int, mesh: Mesh, rows: _Rows, first_top: float) -> list[Corners]:
+    """Let a zone claim what hangs within it; returns what of it nothing may stand on."""
+    corners = mesh.vertices[mesh.faces]
+    near = np.flatnonzero(claim.reaches(corners))
+    if claim.kind == "hold":
+        rows.add(_facing_down(mesh, near, first_top, rows.facet), number)
+    mine = claim.reaches(rows.corners)
+    rows.cut(number, mine, *claim.cut(rows.corners[mine], above=True))
+    if claim.kind == "hold":
+        return []
+    up = corners[near][_rise(corners[near]) > FACES_DOWN]
+    pieces, _, inside = claim.cut(up, above=False)
+    return [pieces[inside]]
+
+
 class _Rows:
     """Hanging facets while marks cut and claim them."""
 
@@ -286,7 +313,18 @@ class _Rows:
             self.of[mine] = mark
             return
         pieces, owner, inside = cut_by_ball(self._by_hand.told(self.corners[mine]), *patch.ball, FINEST)
-        pieces, source = self._by_hand.posed(pieces), np.flatnonzero(mine)[owner]
+        self.cut(mark, mine, self._by_hand.posed(pieces), owner, inside)
+
+    def cut(
+        self,
+        mark: int,
+        mine: NDArray[np.bool_],
+        pieces: Corners,
+        owner: NDArray[np.int64],
+        inside: NDArray[np.bool_],
+    ) -> None:
+        """Put pieces in the place of some facets, and let a mark or a zone claim those that lie inside."""
+        source = np.flatnonzero(mine)[owner]
         whole = np.linalg.norm(_normals(self.corners), axis=1)
         share = np.linalg.norm(_normals(pieces), axis=1) / np.maximum(whole[source], 1e-30)
         of = np.where(inside, mark, self.of[source])
