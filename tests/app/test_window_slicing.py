@@ -272,7 +272,7 @@ def test_a_slice_is_cancelled_and_another_can_follow(hand, tmp_path):
 
 
 def test_the_newest_slice_replaces_one_under_way(hand, tmp_path):
-    hand.drop(write_stl(tmp_path / "ball.stl", ball(30.0, 6)))
+    hand.drop(write_stl(tmp_path / "ball.stl", ball(60.0, 7)))
     hand.key(Qt.Key.Key_F5)
     hand.desk.store.do("walls 1", hand.desk.job.with_settings({"walls.count": 1}))
     hand.desk.trials.slice()

@@ -183,11 +183,11 @@ class NumbersField(TextField):
     refused = Signal(str)
     entered = Signal()
 
-    def __init__(self, name: str, unit: str, check: Callable[[object], Value], width: int = 2 * WIDTH) -> None:
+    def __init__(self, name: str, unit: str, check: Callable[[object], Value]) -> None:
         super().__init__()
         self.setObjectName(name)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setFixedWidth(width)
+        self.setFixedWidth(WIDTH)
         self._unit, self._check, self._value = unit, check, ""
         self.editingFinished.connect(self._take)
 
@@ -197,6 +197,8 @@ class NumbersField(TextField):
         if not (self.hasFocus() and self.isModified()):
             self.setText(self._value)
             self.setModified(False)
+            wide = self.fontMetrics().horizontalAdvance(self._value) + MARGIN
+            self.setFixedWidth(min(max(WIDTH, wide), 2 * WIDTH))
 
     def _take(self) -> None:
         if not self.isModified():
