@@ -166,7 +166,7 @@ def demo_row(folder: Path, repeat: int) -> str:
     job = read_job_text(DATA / "demo" / "weather_post.toml")
     slice_once(job, folder / "demo.gcode")
     times = [slice_once(job, folder / "demo.gcode")[0][WHOLE] for _ in range(repeat)]
-    return f"The demo job (11 parts, 230 layers) takes {statistics.median(times):.2f} s, file reading included.\n"
+    return f"The demo job (11 parts) takes {statistics.median(times):.2f} s, file reading included.\n"
 
 
 def growth(folder: Path, floor: Any, repeat: int) -> str:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QGuiApplication, QMouseEvent
+from PySide6.QtGui import QCursor, QGuiApplication, QMouseEvent
+from PySide6.QtTest import QTest
 
 from even_step.app.canvas.zone_edges import zone_lines
+from even_step.app.stations.zone_grip import ZoneGrip
 from even_step.core.job import edits
 from tests.shapes import box, write_stl
 
@@ -101,6 +103,23 @@ def test_the_lower_zone_wins_and_the_order_can_be_changed(plate):
     hand.click(f"zone {first.id}")
     hand.click("zone over")
     assert zones(hand) == (second, first)
+
+
+def test_the_order_is_dragged_in_the_list(plate):
+    hand = plate
+    for shape in ("box", "ball", "cylinder"):
+        hand.click(f"new zone {shape}")
+    first, second, third = zones(hand)
+    grip = hand.find(ZoneGrip, f"grip {first.id}")
+    middle = grip.rect().center()
+    down = middle + QPoint(0, 2 * (grip.parentWidget().height() + 2))
+    QTest.mousePress(grip, Qt.MouseButton.LeftButton, NONE, middle)
+    QTest.mouseMove(grip, down)
+    QTest.mouseRelease(grip, Qt.MouseButton.LeftButton, NONE, down)
+    assert zones(hand) == (second, third, first)
+    assert hand.desk.store.undo_name == "order of zones"
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert zones(hand) == (first, second, third)
 
 
 def test_a_zone_is_seen_and_goes_with_its_part(plate):
@@ -215,6 +234,21 @@ def test_a_click_picks_a_zone_by_its_edge_and_a_part_by_its_surface(plate):
     hand.click_canvas(on_screen(hand, 110 + 24, 110 - 15, 6))
     assert hand.desk.zoning.open is None
     assert hand.desk.selection.spots == (hand.spot(),)
+
+
+def test_tab_goes_through_the_zones_under_the_pointer(plate):
+    hand = plate
+    for shape in ("box", "ball"):
+        hand.click(f"new zone {shape}")
+    first, second = zones(hand)
+    hand.desk.zoning.close()
+    hand.canvas.setFocus()
+    QCursor.setPos(hand.canvas.mapToGlobal(on_screen(hand, 110, 110, 3)))
+    told = []
+    for _ in range(4):
+        hand.key(Qt.Key.Key_Tab)
+        told.append(hand.desk.zoning.open and hand.desk.zoning.open[1].id)
+    assert told == [first.id, second.id, None, first.id]
 
 
 def test_copies_in_steps_go_on_and_step_one_setting(plate):

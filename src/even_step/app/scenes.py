@@ -316,6 +316,7 @@ def scenes() -> Iterator[Scene]:
     yield "supports", _supports, _foreseen
     yield "", _no_supports, at_once
     yield "zones", _zones, _rims_known
+    yield "", _no_supports, at_once
     yield "own", _own, at_once
     yield "", _own_back, at_once
     yield "", _foot, at_once

@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QCursor,
     QDragEnterEvent,
     QDropEvent,
     QImage,
@@ -232,7 +233,11 @@ class Canvas(QWidget):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Zoom by pinching."""
+        """Zoom by pinching; go through what lies under the pointer with Tab."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Tab:
+            at = QPointF(self.mapFromGlobal(QCursor.pos()))
+            if self.rect().contains(at.toPoint()) and self.gestures.next_zone(at):
+                return True
         if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
             at = event.position()
             self.look_from(self.camera.zoomed(1.0 / max(0.1, 1.0 + event.value()), at.x(), at.y()))

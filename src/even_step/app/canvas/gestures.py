@@ -14,7 +14,7 @@ from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.facing import FaceLight
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.canvas.zone_drawing import ZoneDrawing
-from even_step.app.canvas.zone_edges import zone_at
+from even_step.app.canvas.zone_edges import zone_at, zones_under
 from even_step.app.canvas.zone_handles import ZoneHandles
 from even_step.app.measuring import Point
 from even_step.core.job import edits
@@ -220,6 +220,17 @@ class Gestures:
             canvas.desk.zoning.show(*zone)
             canvas.desk.view.set("station", "Parts")
         return zone is not None
+
+    def next_zone(self, at: QPointF) -> bool:
+        """Open the next of the zones under the pointer, after the last none; returns whether there are any."""
+        canvas, zoning = self._canvas, self._canvas.desk.zoning
+        under = zones_under(canvas.desk.job, canvas.scene, canvas.camera, canvas.rims, at)
+        if not under or canvas.scene.lines is not None:
+            return False
+        known = zoning.open
+        place = under.index((known[0], known[1].id)) + 1 if known and (known[0], known[1].id) in under else 0
+        zoning.show(*(under[place] if place < len(under) else ("", "")))
+        return True
 
     def _pick_body(self, hit: Hit) -> None:
         """A further click on an assembly picks the body under the pointer; once more lets go of it."""

@@ -122,6 +122,21 @@ def name_place(lines: Lines, camera: Camera) -> QPointF:
     return QPointF(float(top[0]), float(top[1]) - OVER)
 
 
+def zones_under(job: Job, scene: Scene, camera: Camera, rims: ZoneRims, at: QPointF) -> list[tuple[str, str]]:
+    """Return part and zone of all zones of picked parts that a point of the screen lies over, as far as they reach."""
+    found = []
+    for shape in scene.parts:
+        part = part_of(job, shape.spot.part)
+        for zone in part.zones if shape.picked else ():
+            lines = zone_lines(part, shape, zone, rims.of(part, shape, zone))
+            if lines:
+                seen = camera.project(np.concatenate(lines))[:, :2]
+                low, high = seen.min(axis=0) - NEAR, seen.max(axis=0) + NEAR
+                if low[0] <= at.x() <= high[0] and low[1] <= at.y() <= high[1]:
+                    found.append((part.id, zone.id))
+    return found
+
+
 def zone_at(job: Job, scene: Scene, camera: Camera, rims: ZoneRims, at: QPointF) -> tuple[str, str] | None:
     """Return part and zone whose edge or name lies under a point of the screen; of picked parts alone."""
     nearest, best = NEAR, None

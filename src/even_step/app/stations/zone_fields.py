@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from even_step.app.acts.placing import edit
 from even_step.app.acts.zones import add_zone
 from even_step.app.desk import Desk
 from even_step.app.stations.part_fields import ToolFields
 from even_step.app.stations.zone_figures import ZoneFigures
+from even_step.app.stations.zone_grip import ZoneGrip
 from even_step.app.widgets.sheet import button, clear, label, line
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.job import edits
@@ -58,6 +59,9 @@ class ZoneFields(ToolFields):
         known = self.desk.zoning.open
         self.desk.zoning.show(part, "" if known and known[1].id == zone else zone)
 
+    def _pull(self, part: str, zone: str, place: int, steps: int) -> None:
+        edit(self.desk, "order of zones", lambda job: edits.with_zone_at(job, part, zone, place + steps))
+
     def _remove(self, part: str, zone: str) -> None:
         words = f"zone {edits.zone_of(self.desk.job, part, zone).title} away"
         edit(self.desk, words, lambda job: edits.without_zone(job, part, zone))
@@ -69,13 +73,17 @@ class ZoneFields(ToolFields):
         if (part.id, part.zones) != self._shown:
             self._shown = part.id, part.zones
             clear(self._lines)
-            for zone in part.zones:
+            for place, zone in enumerate(part.zones):
+                grip = ZoneGrip(f"grip {zone.id}", place, len(part.zones) - 1 - place)
+                grip.dropped.connect(partial(self._pull, part.id, zone.id, place))
                 opener = button(
                     f"{zone.title}: {zone.shape}", f"zone {zone.id}", partial(self._show, part.id, zone.id), role="link"
                 )
                 opener.setToolTip("Its place and size")
                 gone = button("remove", f"remove zone {zone.id}", partial(self._remove, part.id, zone.id), role="link")
-                self._lines.addLayout(line(opener, 1, label(_told(zone), "mark"), gone))
+                row = QWidget()
+                row.setLayout(line(grip, opener, 1, label(_told(zone), "mark"), gone))
+                self._lines.addWidget(row)
         known = self.desk.zoning.open
         self.figures.setVisible(known is not None and known[0] == part.id)
         if known is None or known[0] != part.id:

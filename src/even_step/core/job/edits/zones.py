@@ -49,9 +49,15 @@ def without_zone(job: Job, part: str, zone: str) -> Job:
 
 def with_zone_over(job: Job, part: str, zone: str) -> Job:
     """Lay a zone over the one that follows it, so that it wins; the last stays."""
-    order = list(part_of(job, part).zones)
-    at = order.index(zone_of(job, part, zone))
-    order.insert(min(at + 1, len(order) - 1), order.pop(at))
+    order = part_of(job, part).zones
+    return with_zone_at(job, part, zone, order.index(zone_of(job, part, zone)) + 1)
+
+
+def with_zone_at(job: Job, part: str, zone: str, place: int) -> Job:
+    """Put a zone at a place of the order of its part's."""
+    moved = zone_of(job, part, zone)
+    order = [one for one in part_of(job, part).zones if one is not moved]
+    order.insert(max(0, min(place, len(order))), moved)
     return with_part(job, part, zones=tuple(order))
 
 
