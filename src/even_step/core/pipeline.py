@@ -35,6 +35,7 @@ from even_step.core.job.beds import bed_count
 from even_step.core.job.cascade import Scopes, resolve, tools_of
 from even_step.core.job.model import Job, Machine, purged
 from even_step.core.motion.fan import FanSettings
+from even_step.core.motion.heat import HeatSettings, heats_of_zones
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings
@@ -125,6 +126,7 @@ class Sliced:
     lines: Records[LineSettings]
     fans: Records[FanSettings]
     motion: MotionSettings
+    heats: NDArray[np.float64]
     findings: tuple[Finding, ...]
 
 
@@ -162,11 +164,12 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
     sliced = tuple(_sliced_solid(solid, first[i].under[0], runner) for i, solid in enumerate(solids))
     ledgers = tuple(runner.value(LEDGER, first[i]) for i in range(len(solids)))
     motion, zones = bed.record(MotionSettings), [runner.value(BLOCKS, copy).zones for copy in bed.under]
+    heats = heats_of_zones(toolpath, records_of(bed, HeatSettings, zones))
     with run.timed("findings"):
         tower = tower_shape(runner.value(TOWER, bed), runner.value(TOWER_AT, bed))
         standing, values = runner.value(STANDING, bed), scopes.job.values
         evidence = Evidence(
-            job, sliced, tuple(placed), ledgers, values, motion.most_lift, toolpath, plan, tower, tuple(standing)
+            job, sliced, tuple(placed), ledgers, values, motion.most_lift, toolpath, plan, tower, tuple(standing), heats
         )
         found = findings(evidence)
     return Sliced(
@@ -181,6 +184,7 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
         records_of(bed, LineSettings, zones),
         records_of(bed, FanSettings, zones),
         motion,
+        heats,
         tuple(found),
     )
 

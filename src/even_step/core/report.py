@@ -59,6 +59,7 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
         sum(used["mass_g"] for used in material_used(sliced)),
         dict(sliced.job.settings),
         path_fans(sliced.toolpath, sliced.fans),
+        sliced.heats,
     )
 
 

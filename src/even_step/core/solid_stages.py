@@ -9,6 +9,7 @@ import numpy as np
 from even_step.core.graph import ByZone, Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.motion.fan import FanSettings
+from even_step.core.motion.heat import HeatSettings
 from even_step.core.motion.speeds import LineSettings
 from even_step.core.overhang import Limits, limits_of
 from even_step.core.plane import region
@@ -325,7 +326,7 @@ BLOCKS = Stage(
     _order,
     (REGIONS, WALLS, COVERS, INFILL),
     (OrderSettings, WaySettings),
-    borders=(LineSettings, FanSettings, LaidBy, LedgerSettings),
+    borders=(LineSettings, FanSettings, HeatSettings, LaidBy, LedgerSettings),
     zoned=(FOOTPRINTS,),
 )
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))

@@ -136,3 +136,39 @@ def test_a_parted_line_is_all_there_and_goes_on_where_it_was_left(points, close)
     )
     assert inside == pytest.approx(sum(long), abs=0.7 * len(pieces) + 0.7)
     assert (np.diff(cell) != 0).all()
+
+
+def heats_told(done):
+    """How hot the nozzle is told to be before each layer, as the file says."""
+    told, hot, layer = {}, None, -1
+    for line in done.gcode.read_text().splitlines():
+        if line.startswith(";es layer="):
+            layer = int(line.split()[1].removeprefix("layer="))
+            told[layer] = hot
+        elif line == ";es start" and layer >= 0:
+            break  # the machine's own end
+        if line.startswith("M104 S"):
+            hot = float(line.removeprefix("M104 S"))
+            told[layer] = hot
+    return told
+
+
+def test_a_tower_of_zones_changes_heat_from_layer_to_layer(tmp_path):
+    steps = [
+        zone((10, 10, 2.5 + 5 * k), (40, 40, 5), {"heat.nozzle": 190.0 + 5 * k}, name=f"step {k}") for k in range(1, 4)
+    ]
+    done = slice_again(tmp_path, zoned(tmp_path, block(20, 20, 20), steps, CLOSED))
+    told = heats_told(done)
+    base = float(done.sliced.scopes.whole[0].values["heat.nozzle"])
+    assert {told[layer] for layer in range(1, 25)} == {base}
+    for k in range(1, 4):
+        assert {told[layer] for layer in range(25 * k, 25 * k + 25)} == {190.0 + 5 * k}
+    assert not [one for one in done.sliced.findings if one.code == "setting-idle"]
+
+
+def test_heat_that_takes_no_whole_layer_is_told_and_changes_nothing(tmp_path):
+    spot = zone((10, 10, 5), (8, 8, 30), {"heat.nozzle": 230.0}, name="bolt")
+    done = slice_again(tmp_path, zoned(tmp_path, block(20, 20, 10), [spot], CLOSED))
+    assert 230.0 not in heats_told(done).values()
+    (told,) = [one.message for one in done.sliced.findings if one.code == "setting-idle"]
+    assert told == "Nozzle temperature has no effect in zone bolt of part: no layer lies wholly in it"

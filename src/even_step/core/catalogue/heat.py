@@ -1,14 +1,16 @@
-from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
+from even_step.core.catalogue.setting import FOR_ALL, IN_ZONES, SCOPES, Setting
 
 NOZZLE = Setting(
     "heat.nozzle",
     "Nozzle temperature",
     "temperature",
     210.0,
-    "How hot the nozzle is after the first layer. Hotter bonds layers better, and strings more.",
+    "How hot the nozzle is after the first layer. Hotter bonds layers better, and strings more. A zone is heard in "
+    "layers that lie wholly in it.",
     range=(120.0, 500.0),
     step=5.0,
     level="short",
+    scopes=(*FOR_ALL, "zone"),
     limit="nozzle_temperature",
     synonyms=("hotend", "heat"),
     cost="Hotter costs strings, cooler costs strength.",

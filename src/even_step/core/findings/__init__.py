@@ -31,6 +31,7 @@ from even_step.core.findings import (
     top_lost,
     void,
     zone_empty,
+    zone_heat,
 )
 from even_step.core.findings.finding import Evidence, Finding
 
@@ -63,6 +64,7 @@ CHECKS = (
     support_on_face,
     setting_idle,
     zone_empty,
+    zone_heat,
 )
 RANK = {"stop": 0, "warn": 1, "note": 2}
 

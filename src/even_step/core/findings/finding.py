@@ -155,7 +155,10 @@ NOBODY = "", ""  # the ids of what is about no copy
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
-    """All a check may look at; ``standing`` are the supports of each placed part as far as there is room for them."""
+    """All a check may look at; ``standing`` are the supports of each placed part as far as there is room for them.
+
+    ``heats`` (L,) are those that zones ask for, °C, NaN where none does.
+    """
 
     job: Job
     solids: tuple[SlicedSolid, ...]
@@ -167,6 +170,7 @@ class Evidence:
     plan: MotionPlan
     tower: Regions
     standing: tuple[Blocks, ...]
+    heats: NDArray[np.float64]
 
     @property
     def bore(self) -> float:

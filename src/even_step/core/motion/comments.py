@@ -35,6 +35,8 @@ class GcodeJob:
         For the head.
     fans : (P,) int64
         How fast the fan turns on each path, 0 to 255.
+    heats : (L,) float64
+        How hot the nozzle is in each layer where zones say so, °C, NaN elsewhere.
     """
 
     job: Job
@@ -46,11 +48,12 @@ class GcodeJob:
     mass_g: float
     changed: dict[str, object]
     fans: NDArray[np.int64]
+    heats: NDArray[np.float64]
 
     @cached_property
     def extruders(self) -> ExtruderCode:
         """What is said at changes of extruder."""
-        return ExtruderCode(self.job.machine, self.tables, self.toolpath, self.plan)
+        return ExtruderCode(self.job.machine, self.tables, self.toolpath, self.plan, self.heats)
 
     def in_hand(self, layer: int) -> int:
         """Return the extruder with which a layer begins."""

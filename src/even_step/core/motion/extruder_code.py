@@ -6,6 +6,7 @@ from collections import defaultdict
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.core.job.cascade import Resolved, bed_heat
 from even_step.core.job.model import Machine
@@ -21,12 +22,20 @@ class ExtruderCode:
     that is not wanted any more is turned off.
     """
 
-    def __init__(self, machine: Machine, tables: tuple[Resolved, ...], toolpath: Toolpath, plan: MotionPlan) -> None:
+    def __init__(
+        self,
+        machine: Machine,
+        tables: tuple[Resolved, ...],
+        toolpath: Toolpath,
+        plan: MotionPlan,
+        heats: NDArray[np.float64],
+    ) -> None:
+        """``heats`` (L,) are those of layers in zones that ask for their own, °C, NaN elsewhere."""
         self._machine, self._tables = machine, tables
         self._toolpath = toolpath
         self.used = toolpath.extruders
         self.first = int(toolpath.extruder[0]) if len(toolpath.extruder) else 0
-        self.heats = {number: _heats(toolpath, tables[number]) for number in self.used or [0]}
+        self.heats = {number: _heats(toolpath, tables[number], heats, number) for number in self.used or [0]}
         self._before: dict[int, list[str]] = defaultdict(list)
         if len(self.used) > 1:
             self._say(plan)
@@ -86,12 +95,21 @@ class ExtruderCode:
         ]
 
 
-def _heats(toolpath: Toolpath, table: Resolved) -> list[float]:
-    """Return how hot a nozzle is in each layer: as for first layers until the last part has its own, °C."""
+def _heats(toolpath: Toolpath, table: Resolved, heats: NDArray[np.float64], number: int) -> list[float]:
+    """Return how hot a nozzle is in each layer: as for first layers until the last part has its own, °C.
+
+    After that as zones say in layers that it lays alone.
+    """
     courses = toolpath.courses
     turn = np.cumsum(courses.clear > 0)  # parts that are laid one by one each begin anew
     last = np.full(int(turn.max(initial=0)) + 1, -1)
     firsts = courses.layer[courses.on_bed()]
     np.maximum.at(last, turn[firsts], firsts)
     first = np.arange(len(turn)) <= last[turn]
-    return [float(table.values["heat.first_nozzle" if hot else "heat.nozzle"]) for hot in first]
+    out = np.where(first, float(table.values["heat.first_nozzle"]), float(table.values["heat.nozzle"]))
+    begins = np.minimum(toolpath.layer[:-1], max(len(toolpath.extruder) - 1, 0))
+    mine = ~first & ~np.isnan(heats)
+    if mine.any():
+        mine &= toolpath.extruder[begins] == number
+        out[mine] = heats[mine]
+    return [float(value) for value in out]
