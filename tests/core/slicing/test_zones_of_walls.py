@@ -169,3 +169,17 @@ def test_no_gap_and_no_double_wall_along_borders(tmp_path_factory, zones):
     assert (after[:, 2] - before[:, 2] < 0.01 * plan.area + 0.03 * border).all()
     assert (after[:, 3] - before[:, 3] < 0.02 * plan.area + 0.12 * border).all()
     assert (after[:, 4] < 0.0002 * plan.area).all()
+
+
+def test_cut_inner_walls_are_as_high_as_those_they_were_cut_from(tmp_path):
+    """Inner walls laid once for two layers: two more of them in a half are laid so, too."""
+    thick = {"layers.height": 0.1, "layers.first_height": 0.1, "walls.layers_at_once": 2, "walls.count": 3}
+    held = []
+    for zones in ([], [right_half({"walls.count": 5})]):
+        done = slice_again(tmp_path, zoned(tmp_path, block(*SIZE), zones, OPEN | thick | {"infill.density": 0.0}))
+        path = done.sliced.toolpath
+        inner = (path.part == 0) & (path.role == 1)
+        high = np.round(path.height[inner].astype(float), 3)
+        held.append((done.sliced.plan.volume[inner].sum(), float((high == 0.2).mean())))
+    assert held[0][1] == held[1][1] > 0.5
+    assert held[1][0] - held[0][0] == pytest.approx(held[0][0] / 2, rel=0.06)

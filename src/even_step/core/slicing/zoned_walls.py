@@ -69,7 +69,7 @@ def walls_of_cells(
     some, shapes = [laid[record] for record in by_record], list(by_record.values())
     rows, which = np.unique(np.stack([*(one.which for one in some), cut.which], axis=1), axis=0, return_inverse=True)
     many = [
-        _Record(one, shape[rows[:, -1]], rows[:, i]) for i, (one, shape) in enumerate(zip(some, shapes, strict=True))
+        _Record.of(one, shape[rows[:, -1]], rows[:, i]) for i, (one, shape) in enumerate(zip(some, shapes, strict=True))
     ]
     runs = runs_of(region.size_in_points(borders.outlines.outline[cut.room[rows[:, -1]]]), most=4_000)
     done = crew.each(lambda a, b: _together([one.part(a, b) for one in many]), runs)
@@ -98,19 +98,26 @@ def walls_of_cells(
 class _Record:
     """Walls of one record by rows of cells: its cell in each, and which set of its walls each has."""
 
-    def __init__(self, walls: Walls, cell: Regions, sets: Index) -> None:
-        self.walls, self.cell, self.sets = walls, cell, sets
+    def __init__(self, walls: Walls, rings: Strands, cell: Regions, sets: Index) -> None:
+        """``rings`` are its closed lines, opened."""
+        self.walls, self.rings, self.cell, self.sets = walls, rings, cell, sets
         self.here = ~region.is_empty(cell)
+
+    @classmethod
+    def of(cls, walls: Walls, cell: Regions, sets: Index) -> _Record:
+        """Open its closed lines, each as high as it is laid."""
+        rings = opened(walls.rings, walls.width, walls.level)
+        height = np.where(walls.level == 0, 0.0, walls.at_once[walls.rings.item])
+        return cls(walls, replace(rings, height=height), cell, sets)
 
     def part(self, first: int, last: int) -> _Record:
         """Return some of the rows."""
-        return _Record(self.walls, self.cell[first:last], self.sets[first:last])
+        return _Record(self.walls, self.rings, self.cell[first:last], self.sets[first:last])
 
     def lines(self) -> tuple[Strands, Strands]:
         """Return its closed lines, opened, and its open ones, where it has a cell."""
         rows = np.flatnonzero(self.here)
-        both = opened(self.walls.rings, self.walls.width, self.walls.level), self.walls.strands
-        rings, strands = (strands_of(one, self.sets[rows]) for one in both)
+        rings, strands = (strands_of(one, self.sets[rows]) for one in (self.rings, self.walls.strands))
         return replace(rings, item=rows[rings.item]), replace(strands, item=rows[strands.item])
 
 
