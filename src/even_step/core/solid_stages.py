@@ -49,7 +49,7 @@ from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.slicing.zoned_covers import zoned_covers
-from even_step.core.slicing.zoned_walls import walls_by_record, walls_of_cells
+from even_step.core.slicing.zoned_walls import WallCells, walls_by_record, walls_of_cells
 from even_step.core.slicing.zones import Borders, Footprints, ZoneShapes, footprints
 
 MESH: Given[Mesh] = Given("mesh", "solid")
@@ -93,31 +93,31 @@ def _borders(it: Inputs, *records: ByZone[Any]) -> Borders:
     return Borders(it[REGIONS], it[FOOTPRINTS], {zone: tuple(one.says(zone) for one in records) for zone in about})
 
 
-def _walls_by_record(it: Inputs) -> dict[WallSettings, Walls]:
+def _walls_by_record(it: Inputs) -> tuple[WallCells, dict[WallSettings, Walls]] | None:
     zoned = it.by_zone(WallSettings)
     if not zoned.about:
-        return {}  # what is laid is of one record
+        return None  # what is laid is of one record
     return walls_by_record(_borders(it, zoned), it[HEIGHTS].thick, zoned.of, it.crew)
 
 
 def _walls(it: Inputs) -> Walls:
-    zoned = it.by_zone(WallSettings)
-    if not zoned.about:
-        return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
-    return walls_of_cells(_borders(it, zoned), it[WALLS_BY_RECORD], zoned.of, it.crew)
+    if not it.by_zone(WallSettings).about:
+        return _plain_walls(it)
+    made = it[WALLS_BY_RECORD]
+    return walls_of_cells(it[REGIONS], *made, it.crew) if made else _plain_walls(it)
+
+
+def _plain_walls(it: Inputs) -> Walls:
+    return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
 
 
 def _covers(it: Inputs) -> Covers:
-    over_air, turn = it.record(BridgeSettings), it[TURN]
-    wall, own = it.by_zone(WallSettings), it.by_zone(CoverSettings)
-    if not (wall.about or own.about):
+    over_air, turn, own = it.record(BridgeSettings), it[TURN], it.by_zone(CoverSettings)
+    if not own.about:
         return covers(it[REGIONS], it[WALLS], it[HEIGHTS], it.record(CoverSettings).turned(turn), over_air, it.crew)
 
-    def records(zones: tuple[int, ...]) -> tuple[WallSettings, CoverSettings]:
-        return wall.of(zones), own.of(zones).turned(turn)
-
-    laid = it[WALLS], it[WALLS_BY_RECORD] or {wall.of(()): it[WALLS]}
-    return zoned_covers(_borders(it, wall, own), laid, it[HEIGHTS], records, over_air, it.crew)
+    made = it[WALLS], it[HEIGHTS]
+    return zoned_covers(_borders(it, own), *made, lambda zones: own.of(zones).turned(turn), over_air, it.crew)
 
 
 def _infill(it: Inputs) -> tuple[Fill, ...]:
@@ -269,8 +269,8 @@ COVERS = Stage(
     _covers,
     (REGIONS, WALLS, HEIGHTS, TURN),
     (CoverSettings, BridgeSettings),
-    by_zone=(WallSettings, CoverSettings),
-    zoned=(WALLS_BY_RECORD, FOOTPRINTS),
+    by_zone=(CoverSettings,),
+    zoned=(FOOTPRINTS,),
 )
 ISLANDS = Stage("islands", "solid", _islands, (REGIONS,))
 UNDERSIDES = Stage(

@@ -14,6 +14,7 @@ from even_step.core.plane.region import Regions
 
 Lengths = NDArray[np.float64]
 SHORT = 1.0  # mm
+REACH = 0.002  # mm, by which cells are widened for edges that lie on theirs to be within
 
 
 def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
@@ -86,7 +87,7 @@ def lines_cut(
     shapely.prepare(regions)
     inside = shapely.covers(regions[owner], lines)
     some = np.flatnonzero(~inside & shapely.intersects(regions[owner], lines))
-    parts, of = shapely.get_parts(shapely.intersection(lines[some], regions[owner[some]]), return_index=True)
+    parts, of = shapely.get_parts(_common(lines[some], regions[owner[some]]), return_index=True)
     long = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= shortest)
     kept = np.flatnonzero(inside)
     line = np.concatenate((kept, some[of[long]]))
@@ -94,6 +95,29 @@ def lines_cut(
     points, piece = shapely.get_coordinates(np.concatenate((lines[kept], parts[long]))[order], return_index=True)
     points = np.round(points, valid.DECIMALS) + 0.0
     return points, np.searchsorted(piece, np.arange(len(order) + 1)).astype(np.int64), line[order], order < len(kept)
+
+
+def _common(lines: Regions, regions: Regions | shapely.Geometry) -> Regions:
+    """Return what of lines lies in regions; where the library fails at edges that nearly coincide, on the grid."""
+    try:
+        return np.asarray(shapely.intersection(lines, regions), object)
+    except valid.LibraryError:
+        return np.asarray(shapely.intersection(lines, regions, grid_size=valid.GRID), object)
+
+
+def bands_along(outlines: Regions, cells: Regions, deep: float) -> Regions:
+    """Return what of outlines belongs to the stretches of their edges that lie in cells, (n,).
+
+    That is what lies within ``deep`` mm of a stretch, and across it where the outline is so narrow that what lies along
+    its other side reaches as far; it ends square to the edge.
+    """
+    edges = shapely.boundary(outlines)
+    stretch = shapely.line_merge(_common(edges, shapely.buffer(cells, REACH, quad_segs=1)))
+    wide = region.offset_round(region.offset(outlines, -deep), deep)
+    near, across = (shapely.buffer(stretch, by, cap_style="flat", quad_segs=8) for by in (deep, 2 * deep))
+    narrow = valid.cleaned(across)
+    narrow = region.difference(region.intersection(narrow, outlines), wide)
+    return region.union(region.intersection(valid.cleaned(near), outlines), narrow)
 
 
 def widths_of_pieces(
@@ -249,7 +273,7 @@ def lengths_within(xy: Points, start: Index, shape: shapely.Geometry) -> NDArray
     within = np.where(inside[0] & inside[1], far, 0.0)
     cut = np.flatnonzero((inside[0] != inside[1]) | (far > SHORT))
     steps = shapely.linestrings(np.stack((a[cut], b[cut]), axis=1))
-    within[cut] = shapely.length(shapely.intersection(steps, shape))
+    within[cut] = shapely.length(_common(steps, shape))
     return np.asarray(np.bincount(line, within, len(start) - 1), np.float64)
 
 

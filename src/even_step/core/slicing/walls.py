@@ -41,6 +41,12 @@ class WallSettings:
     more_on_slopes: Annotated[int, keys.MORE_ON_SLOPES]
     bore: float
 
+    @property
+    def stack(self) -> float:
+        """How deep all walls reach at the most, mm."""
+        count = self.count + self.more_on_slopes
+        return self.outer_width + (count - 1) * self.line_width if count else 0.0
+
     def bounds(self, height: float) -> Bounds:
         """Return between which widths lines may vary in a layer of some height."""
         return Bounds.of(self.bore, height, self.outer_width, self.line_width)

@@ -14,7 +14,7 @@ from even_step.core.slicing.cell_lines import fill_cut
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.patterns.pattern import Fill
-from even_step.core.slicing.walls import Walls, WallSettings
+from even_step.core.slicing.walls import Walls
 from even_step.core.slicing.zones import Borders
 from even_step.core.work import Crew
 
@@ -23,9 +23,9 @@ Zones = tuple[int, ...]
 
 def zoned_covers(
     borders: Borders,
-    laid: tuple[Walls, dict[WallSettings, Walls]],
+    walls: Walls,
     heights: Heights,
-    settings: Callable[[Zones], tuple[WallSettings, CoverSettings]],
+    settings: Callable[[Zones], CoverSettings],
     over_air: BridgeSettings,
     crew: Crew,
 ) -> Covers:
@@ -34,17 +34,16 @@ def zoned_covers(
     Parameters
     ----------
     borders
-        Of zones that say anything of walls or covers.
-    laid
-        The walls as they are, and those of each record as if it held everywhere.
+        Of zones that say anything of covers.
+    walls
+        As they are laid.
     settings
-        What holds of walls and of covers where some zones lie over one another.
+        What holds of covers where some zones lie over one another.
     """
-    walls, by_record = laid
     outlines, cut = borders.outlines, borders.cells()
-    pairs = cut.by(settings)
-    made = [covers(outlines, by_record[wall], heights, own, over_air, crew) for wall, own in pairs]
-    shapes = list(pairs.values())
+    by_record = cut.by(settings)
+    made = [covers(outlines, walls, heights, record, over_air, crew) for record in by_record]
+    shapes = list(by_record.values())
     columns = np.stack([*(one.which for one in made), walls.which, cut.which], axis=1)
     rows, which = np.unique(columns, axis=0, return_inverse=True)
     own = [shape[rows[:, -1]] for shape in shapes]

@@ -1,4 +1,4 @@
-"""Walls of a solid with zones: each record's are laid as if it held everywhere, then cut to its cells.
+"""Walls of a solid with zones: each record's are laid as if it held everywhere, then cut to where it holds.
 
 What all that meet in a layer agree on, line by line, is not cut: an outer wall runs on where only those behind differ.
 """
@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.plane import region
+from even_step.core.plane.cut import bands_along
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.cell_lines import strands_cut, strands_of
@@ -24,6 +26,7 @@ from even_step.core.slicing.laid import (
     opened,
     strands_joined,
 )
+from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.zones import Borders
 from even_step.core.work import Crew, runs_of
@@ -31,12 +34,45 @@ from even_step.core.work import Crew, runs_of
 Zones = tuple[int, ...]
 
 
+class WallCells(NamedTuple):
+    """Where the walls of each record are laid: which row each layer has, the outline of each row, cells by record."""
+
+    which: Index
+    outline: Index
+    shape: dict[WallSettings, Regions]
+
+
+def wall_cells(borders: Borders, settings: Callable[[Zones], WallSettings]) -> WallCells:
+    """Say of each outline where the walls of each record are laid.
+
+    All walls along a stretch of the outline are those of the zone in which the stretch lies, however deep they reach: a
+    border that ran along them would leave a gap between those of one record and those of the next, or lay them twice.
+    So a zone that touches no edge has no walls of its own.
+    """
+    cut = borders.cells()
+    records = [settings(zones) for zones in cut.zones]
+    deep = max(record.stack for record in records)
+    outlines = borders.outlines.outline[cut.room]
+    shape = {record: region.nothing(len(outlines)) for record in records}
+    several = np.sum([~region.is_empty(kind) for kind in cut.shape], axis=0) > 1
+    left = outlines.copy()
+    for record, kind in reversed(list(zip(records, cut.shape, strict=True))[1:]):
+        some = np.flatnonzero(~region.is_empty(kind) & several)
+        alone = ~region.is_empty(kind) & ~several
+        mine = region.intersection(bands_along(outlines[some], kind[some], deep), left[some])
+        left[some] = region.difference(left[some], mine)
+        shape[record][some] = region.union(shape[record][some], mine)
+        shape[record][alone], left[alone] = kind[alone], region.nothing(int(alone.sum()))
+    shape[records[0]] = region.union(shape[records[0]], left)
+    return WallCells(cut.which, cut.room, shape)
+
+
 def walls_by_record(
     borders: Borders,
     thick: NDArray[np.float64],
     settings: Callable[[Zones], WallSettings],
     crew: Crew,
-) -> dict[WallSettings, Walls]:
+) -> tuple[WallCells, dict[WallSettings, Walls]]:
     """Lay the walls of each record that holds somewhere, in the layers where it does, as if it held everywhere there.
 
     Parameters
@@ -48,30 +84,23 @@ def walls_by_record(
     settings
         What holds where some zones lie over one another.
     """
-    cut = borders.cells()
-    plain = settings(())
-    made = {}
-    for record, shape in cut.by(settings).items():
+    cut = wall_cells(borders, settings)
+    plain, made = settings(()), {}
+    for record, shape in cut.shape.items():
         asked = None if record == plain else ~region.is_empty(shape)[cut.which]
         made[record] = walls(borders.outlines, thick, record, crew, asked)
-    return made
+    return cut, made
 
 
-def walls_of_cells(
-    borders: Borders,
-    laid: dict[WallSettings, Walls],
-    settings: Callable[[Zones], WallSettings],
-    crew: Crew,
-) -> Walls:
+def walls_of_cells(outlines: Outlines, cut: WallCells, laid: dict[WallSettings, Walls], crew: Crew) -> Walls:
     """Put the walls of all records together, each in its cells."""
-    cut = borders.cells()
-    by_record = cut.by(settings)
-    some, shapes = [laid[record] for record in by_record], list(by_record.values())
+    some = [laid[record] for record in cut.shape]
     rows, which = np.unique(np.stack([*(one.which for one in some), cut.which], axis=1), axis=0, return_inverse=True)
     many = [
-        _Record.of(one, shape[rows[:, -1]], rows[:, i]) for i, (one, shape) in enumerate(zip(some, shapes, strict=True))
+        _Record.of(one, shape[rows[:, -1]], rows[:, i])
+        for i, (one, shape) in enumerate(zip(some, cut.shape.values(), strict=True))
     ]
-    runs = runs_of(region.size_in_points(borders.outlines.outline[cut.room[rows[:, -1]]]), most=4_000)
+    runs = runs_of(region.size_in_points(outlines.outline[cut.outline[rows[:, -1]]]), most=4_000)
     done = crew.each(lambda a, b: _together([one.part(a, b) for one in many]), runs)
     places = [np.arange(a, b) for a, b in runs]
     made = gathered([one for one, _ in done], places)
