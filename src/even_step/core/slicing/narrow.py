@@ -30,17 +30,19 @@ from even_step.core.slicing.laid import DOT, STANDS_OUT, LaidWalls, chosen, gath
 from even_step.core.slicing.singles import SPACING, Bounds, lines_along
 from even_step.core.slicing.whole_lines import unfit, whole_lines
 
-SPACINGS = (0.25, 0.16, 0.1)  # mm between samples; where they do not tell enough, the next is tried
+#: Millimetres between samples, and how wide lines are of what is set; where these do not tell enough, the next.
+#: Room that is just at a threshold all along a bent wall is followed with lines a little narrower or wider.
+TRIES = ((0.25, 1.0), (0.16, 1.0), (0.1, 1.0), (0.16, 0.97), (0.16, 1.03), (0.16, 0.94))
 
 
 class Tally:
-    """How many points of outlines were followed with each spacing, and at last not at all; the bench reads it.
+    """How many points of outlines were followed at each try, and at last not at all; the bench reads it.
 
     And how many of middle lines come from circles, and from the triangles of places that fork.
     """
 
     def __init__(self) -> None:
-        self.points = [0] * (len(SPACINGS) + 1)
+        self.points = [0] * (len(TRIES) + 1)
         self.middles = [0, 0]
         self._lock = Lock()
 
@@ -79,6 +81,10 @@ class Levels:
     def count(self) -> int:
         """How many levels there are."""
         return len(self.filled)
+
+    def scaled(self, share: float) -> Levels:
+        """Return the levels with lines wider or narrower by a share."""
+        return self if share == 1.0 else replace(self, filled=self.filled * share)
 
     def deep(self, level: int) -> float:
         """Return how deep the edge of a level's lines lies, mm; of one more what is left inside."""
@@ -126,10 +132,12 @@ def narrow_walls(shapes: Regions, levels: Levels, *, thicken: bool) -> tuple[Ind
 
 
 def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) -> tuple[Index, LaidWalls]:
-    """Lay the walls inside narrow shapes; ``step`` says which spacing of samples is tried first."""
+    """Lay the walls inside narrow shapes; ``step`` says what is tried first."""
+    asked, (spacing, share) = levels, TRIES[step]
+    levels = asked.scaled(share)
     rings, known = region.rings(shapes), levels.full(levels.count)
     limits = float(levels.bounds.narrowest), known, np.inf if step else known
-    found = follow(rings, len(shapes), SPACINGS[step], limits, levels.table())
+    found = follow(rings, len(shapes), spacing, limits, levels.table())
     narrow, count = found.narrow, len(found.narrow)
     strands, lost = [], region.nothing(count)
     for level in range(levels.count + 1):
@@ -146,14 +154,14 @@ def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) 
     TALLY.add(step, int(region.size_in_points(shapes[narrow]).sum()))
     if found.broken.any():
         parts, owner = region.pieces(shapes[narrow])
-        other = _another_way(parts[found.broken], levels, step, thicken=thicken)
+        other = _another_way(parts[found.broken], asked, step, thicken=thicken)
         made = _with_others(made, other, owner[found.broken])
     return narrow, made
 
 
 def _another_way(parts: Regions, levels: Levels, step: int, *, thicken: bool) -> LaidWalls:
-    """Lay walls in pieces whose doors lead nowhere: from finer samples, at last with lines of one width."""
-    if step + 1 < len(SPACINGS):
+    """Lay walls in pieces whose doors lead nowhere: from finer samples, a little narrower, at last of one width."""
+    if step + 1 < len(TRIES):
         return _narrow_walls(parts, levels, step + 1, thicken=thicken)[1]
     TALLY.add(-1, int(region.size_in_points(parts).sum()))
     depth = [levels.deep(k) + levels.filled[k] / 2 for k in range(levels.count)] + [levels.deep(levels.count)]
