@@ -16,6 +16,7 @@ from even_step.core.work import Crew
 
 OFF = 0.01  # mm, that the border may lie off: of a distance known on a grid, cells² / (8 · distance)
 FINEST, COARSEST = 0.1, 1.0  # mm, cells
+BLOCK = 6  # nodes
 SAMPLED = 0.5  # mm between spots of a face that are looked for; of the nearest one's facet the distance is exact
 
 
@@ -56,17 +57,32 @@ class _Near:
         self._shape = np.ceil((flat.max(axis=0) + pad - self._low) / self._cell).astype(np.int64) + 1
 
     def outline(self, z: float) -> region.Geometry:
-        """Return what lies within the depth at a height, mm."""
-        x, y = (self._low[i] + self._cell * np.arange(self._shape[i]) for i in (0, 1))
-        nodes = np.stack((*(one.ravel() for one in np.meshgrid(x, y)), np.full(len(x) * len(y), z)), axis=1)
-        most = self._depth + 2 * self._cell + SAMPLED
-        _, at = self._tree.query(nodes, distance_upper_bound=most)
-        away = np.full(len(nodes), most)
-        found = np.flatnonzero(at < len(self._facet))
-        corners = self._corners[self._facet[at[found]]]
-        spots = nearest_spots(corners, nodes[found])
-        away[found] = np.linalg.norm(spots - nodes[found], axis=1)
-        return below(away.reshape(len(y), len(x)), self._low, self._cell, self._depth)
+        """Return what lies within the depth at a height, mm.
+
+        Looked for closely only where blocks of nodes may hold the border.
+        """
+        columns, rows = (int(-(-size // BLOCK)) for size in self._shape)
+        x, y = (self._low[i] + self._cell * BLOCK * np.arange(count + 1) for i, count in ((0, columns), (1, rows)))
+        corners = self._away(np.stack(np.meshgrid(x, y), axis=-1), z)
+        blocks = np.stack((corners[:-1, :-1], corners[1:, :-1], corners[:-1, 1:], corners[1:, 1:]))
+        wide = BLOCK * self._cell * np.sqrt(2.0) + SAMPLED
+        close = (blocks.min(axis=0) < self._depth + wide) & (blocks.max(axis=0) > self._depth - wide)
+        field = np.repeat(np.repeat(corners[:-1, :-1], BLOCK, axis=0), BLOCK, axis=1)
+        j, i = np.nonzero(np.repeat(np.repeat(close, BLOCK, axis=0), BLOCK, axis=1))
+        field[j, i] = self._away(self._low + self._cell * np.stack((i, j), axis=1), z)
+        return below(field, self._low, self._cell, self._depth)
+
+    def _away(self, places: NDArray[np.float64], z: float) -> NDArray[np.float64]:
+        """Return how far it is from places (..., 2) at a height to the faces; more than matters where that is so."""
+        nodes = np.concatenate((places.reshape(-1, 2), np.full((places.size // 2, 1), z)), axis=1)
+        most = self._depth + 2 * BLOCK * self._cell + SAMPLED
+        away, at = self._tree.query(nodes, distance_upper_bound=most)
+        away = np.minimum(away, most)
+        close = np.flatnonzero(np.abs(away - self._depth) < 2 * self._cell + SAMPLED)
+        close = close[at[close] < len(self._facet)]
+        spots = nearest_spots(self._corners[self._facet[at[close]]], nodes[close])
+        away[close] = np.linalg.norm(spots - nodes[close], axis=1)
+        return np.asarray(away.reshape(places.shape[:-1]))
 
 
 def _sampled(corners: Corners) -> tuple[NDArray[np.float64], Index]:
@@ -81,4 +97,7 @@ def _sampled(corners: Corners) -> tuple[NDArray[np.float64], Index]:
         share = np.stack((1.0 - i - j, i, j), axis=1)
         spots.append(np.einsum("sk,fkd->fsd", share, corners[some]).reshape(-1, 3))
         owner.append(np.repeat(some, len(share)))
-    return np.concatenate(spots), np.concatenate(owner)
+    found, of = np.concatenate(spots), np.concatenate(owner)
+    # Slim facets are sampled too densely along their short side.
+    kept = np.unique(np.round(found / SAMPLED).astype(np.int64), axis=0, return_index=True)[1]
+    return found[kept], of[kept]
