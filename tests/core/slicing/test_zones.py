@@ -9,6 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_step.core.errors import JobError, SettingError
+from even_step.core.job.shipped import DATA
+from even_step.core.job.text import read_job_text
 from even_step.core.job.zones import Zone
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.shells import mend
@@ -215,3 +217,22 @@ def test_a_pattern_is_fitted_to_its_zone_with_whole_cells(tmp_path):
             assert at.mean() == pytest.approx(middle, abs=0.02)
             gaps = np.diff(np.concatenate(([middle - half], at, [middle + half])))
             assert np.ptp(gaps) < 0.02
+
+
+def test_two_bodies_of_the_arrow_are_full_and_the_others_are_as_they_were(tmp_path):
+    job = read_job_text(DATA / "demo" / "arrow_job.toml")
+    plain = job.model_copy(update={"parts": tuple(part.model_copy(update={"zones": ()}) for part in job.parts)})
+    size = (0.0, 0.0)
+    before = infill_of(slice_again(tmp_path, plain), size)
+    done = slice_again(tmp_path, job)
+    after, told = infill_of(done, size), done.report["parts"][0]["zones"]
+    assert [zone["infill_density"] for zone in told] == pytest.approx([100.0, 100.0], abs=3.0)
+    prints, layers = done.sliced.solids[0].prints, done.sliced.toolpath.courses.layers_of(0)
+    for own in range(0, len(layers), 7):
+        near = shapely.union_all(prints.outline[prints.which[:, own]]).buffer(2 * WIDE + 4 * WIDE)
+        one, other = (
+            shapely.difference(lines.get(int(layers[own]), shapely.MultiLineString()), near)
+            for lines in (before, after)
+        )
+        assert one.length == pytest.approx(other.length, abs=0.05)
+        assert shapely.difference(other, one.buffer(0.003)).length < 0.05
