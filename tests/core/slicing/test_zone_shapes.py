@@ -182,3 +182,15 @@ def test_a_thin_vane_in_a_zone_is_told_with_it(tmp_path):
     assert told.zone == "vane"
     assert told.message.endswith("(in zone vane)")
     assert next(one for one in done.report["findings"] if one["code"] == "too-thin")["zone"] == "vane"
+
+
+def test_walls_in_a_zone_that_touches_no_edge_are_told_to_have_no_effect(tmp_path):
+    inside = Zone(shape="box", middle=(15, 15, 2), size=(6, 6, 2), name="core", settings={"walls.count": 6})
+    across = Zone(shape="box", middle=(0, 15, 2), size=(6, 6, 2), name="rim", settings={"walls.count": 6})
+    plain = slice_again(tmp_path, zoned(tmp_path, block(30, 30, 4), [])).gcode.read_bytes()
+    done = slice_again(tmp_path, zoned(tmp_path, block(30, 30, 4), [inside]))
+    assert done.gcode.read_bytes() == plain
+    told = [one.message for one in done.sliced.findings if one.code == "setting-idle"]
+    assert told == ["walls have no effect in zone core of part: no edge of the part lies in it"]
+    done = slice_again(tmp_path, zoned(tmp_path, block(30, 30, 4), [across]))
+    assert not [one for one in done.sliced.findings if one.code == "setting-idle"]

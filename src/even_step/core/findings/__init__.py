@@ -32,6 +32,7 @@ from even_step.core.findings import (
     void,
     zone_empty,
     zone_heat,
+    zone_walls,
 )
 from even_step.core.findings.finding import Evidence, Finding
 
@@ -65,6 +66,7 @@ CHECKS = (
     setting_idle,
     zone_empty,
     zone_heat,
+    zone_walls,
 )
 RANK = {"stop": 0, "warn": 1, "note": 2}
 

@@ -324,6 +324,11 @@ def touches(a: Regions, b: Regions) -> NDArray[np.bool_]:
     return valid.told(shapely.intersects, a, b)
 
 
+def edges_touch(a: Regions, b: Regions) -> NDArray[np.bool_]:
+    """Tell which pairs are so that an edge of the first meets the second."""
+    return valid.told(shapely.intersects, shapely.boundary(a), b)
+
+
 def holds(regions: Regions, points: Points) -> NDArray[np.bool_]:
     """Tell of each region whether it holds a point of its own, (n, 2)."""
     return np.asarray(shapely.contains_xy(regions, points[:, 0], points[:, 1]))

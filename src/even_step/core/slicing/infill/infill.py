@@ -86,6 +86,11 @@ class InfillSettings:
         return replace(plain, reach=self.reach)
 
     @property
+    def as_laid(self) -> InfillSettings:
+        """The same, but for what of the walls makes no difference to infill."""
+        return replace(self, walls=min(self.walls, 1), outer_width=0.0 if self.walls else self.outer_width)
+
+    @property
     def reach(self) -> float:
         """How far lines reach past their room, mm: into the walls, or without any up to the contour."""
         return self.overlap / 100.0 * self.line_width if self.walls else (self.outer_width - self.line_width) / 2

@@ -45,7 +45,10 @@ def zoned_infill(
     rooms = LayerRooms(covers.which, covers.room, thick, heights.cuts[: len(thick)])
     outline, cut = borders.outlines.outline, borders.cells()
     fills: list[Fill] = []
-    for record, shape in cut.by(settings).items():
+    by_record = cut.by(lambda zones: settings(zones).as_laid)
+    if len(by_record) == 1:
+        return filled(rooms, stands, next(iter(by_record)), crew)
+    for record, shape in by_record.items():
         here = ~region.is_empty(shape)[cut.which]
         if here.any():
             some = rooms
