@@ -140,7 +140,9 @@ class ZoneFigures(QWidget):
         self._snap.show_value(SNAPS[zone.snap])
         if not self._name.hasFocus():
             self._name.setText(zone.title)
-        self._came_out.setText(_came_out(self._desk, part, zone))
+        told = _came_out(self._desk, part, zone)
+        self._came_out.setText(told)
+        self._came_out.setVisible(bool(told))
         self._steps.setVisible(zone.shape in PLACED)
         self._steps.show_zone(part, zone)
 
