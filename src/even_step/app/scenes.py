@@ -294,6 +294,9 @@ def _looked_at(window: Window) -> bool:
     return not window.area.lens.searching
 
 
+CAUGHT = _turned_back  #: what the window is caught at while it slices
+
+
 def scenes() -> Iterator[Scene]:
     """Give the scenes in their order."""
 

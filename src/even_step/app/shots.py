@@ -9,13 +9,12 @@ from tempfile import TemporaryDirectory
 from PySide6.QtWidgets import QApplication
 
 from even_step.app.main import application, open_window
-from even_step.app.scenes import scenes
+from even_step.app.scenes import CAUGHT, scenes
 from even_step.app.settled import drawn, under_way, wait_until
 from even_step.app.window import Window
 from even_step.core.errors import EvenStepError
 
 SIZE = 1280, 800
-SLICING = "_turned_back"  # the scene during which the window is caught at work
 
 
 def shoot(window: Window, path: Path) -> None:
@@ -43,7 +42,7 @@ def take_shots(folder: Path, told: Callable[[str], None]) -> Window:
         wait_until(lambda: bool(window.desk.job.parts) and drawn(window), "the demo")
         for name, act, settled in scenes():
             act(window)
-            if act.__name__ == SLICING and window.desk.trials.running:
+            if act is CAUGHT and window.desk.trials.running:
                 wait_until(lambda: window.strip.button.share > 0.4, "slicing")
                 _grab(window, folder / "slicing.png")
                 told(str(folder / "slicing.png"))

@@ -93,22 +93,15 @@ def _borders(it: Inputs, *records: ByZone[Any]) -> Borders:
     return Borders(it[REGIONS], it[FOOTPRINTS], {zone: tuple(one.says(zone) for one in records) for zone in about})
 
 
-def _walls_by_record(it: Inputs) -> tuple[WallCells, dict[WallSettings, Walls]] | None:
+def _walls_by_record(it: Inputs) -> tuple[WallCells, dict[WallSettings, Walls]]:
     zoned = it.by_zone(WallSettings)
-    if not zoned.about:
-        return None  # what is laid is of one record
     return walls_by_record(_borders(it, zoned), it[HEIGHTS].thick, zoned.of, it.crew)
 
 
 def _walls(it: Inputs) -> Walls:
     if not it.by_zone(WallSettings).about:
-        return _plain_walls(it)
-    made = it[WALLS_BY_RECORD]
-    return walls_of_cells(it[REGIONS], *made, it.crew) if made else _plain_walls(it)
-
-
-def _plain_walls(it: Inputs) -> Walls:
-    return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
+        return walls(it[REGIONS], it[HEIGHTS].thick, it.record(WallSettings), it.crew)
+    return walls_of_cells(it[REGIONS], *it[WALLS_BY_RECORD], it.crew)
 
 
 def _covers(it: Inputs) -> Covers:
@@ -250,7 +243,7 @@ HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (Hang
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
 FOOTPRINTS = Stage("zones", "solid", _footprints, (ZONES, HEIGHTS), (ContourSettings,))
-#: Of each record that holds somewhere, as if it held everywhere; ``WALLS`` are what is laid.
+#: Made only with zones: of each record that holds somewhere, as if it held everywhere; ``WALLS`` are what is laid.
 WALLS_BY_RECORD = Stage(
     "walls", "solid", _walls_by_record, (REGIONS, HEIGHTS), by_zone=(WallSettings,), zoned=(FOOTPRINTS,)
 )

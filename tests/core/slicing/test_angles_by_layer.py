@@ -42,7 +42,9 @@ def test_a_zone_has_angles_of_its_own_and_thick_infill_takes_one_a_storey(tmp_pa
     spot = zone((20, 20, 1), (24, 24, 9), {"infill.angle": "0 90", "infill.pattern": "grid"})
     lines = infill_of(slice_again(tmp_path, zoned(tmp_path, block(*SIZE), [spot], fine)), SIZE)
     inside = {layer: shapely.intersection(some, shapely.box(9, 9, 31, 31)) for layer, some in lines.items()}
-    assert all(directions(some) == {0, 90} for some in inside.values() if some.length > 20)
+    long = [directions(some) for some in inside.values() if some.length > 20]
+    assert len(long) >= 10
+    assert all(some == {0, 90} for some in long)
 
 
 def test_numbers_are_read_and_refused():

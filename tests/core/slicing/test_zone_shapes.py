@@ -108,6 +108,20 @@ def test_a_backing_of_a_flat_face_ends_where_it_should_and_rounds_its_rim():
     assert low.bounds[3] == pytest.approx(np.sqrt(3.0), abs=0.02)
 
 
+def test_a_finely_facetted_face_is_backed_as_deep_as_a_coarse_one():
+    steps = np.linspace(0, 6, 31)
+    x, z = (one.ravel() for one in np.meshgrid(steps, steps))
+    flat, n = np.stack((x, 0 * x, z), axis=1), len(steps)
+    at = np.arange(n * n).reshape(n, n)
+    a, b, c, d = at[:-1, :-1].ravel(), at[:-1, 1:].ravel(), at[1:, 1:].ravel(), at[1:, :-1].ravel()
+    corners = flat[np.concatenate((np.stack((a, b, c), axis=1), np.stack((a, c, d), axis=1)))]
+    for depth in (0.4, 1.0, 2.5):
+        which, outline = backing_outlines(Backing(corners, depth), np.array([3.0]), ALONE)
+        middle = shapely.intersection(outline[which[0]], shapely.box(1, -9, 5, 9))
+        np.testing.assert_allclose(middle.bounds[1::2], (-depth, depth), atol=0.015)
+        assert middle.area == pytest.approx(8 * depth, abs=8 * 0.015)
+
+
 def test_a_mesh_is_a_zone_stretched_turned_and_moved(tmp_path):
     can = cylinder(np.array([10.0, 10.0, 10.0]))
     shapes.write_stl(tmp_path / "can.stl", can.vertices[can.faces])
@@ -161,6 +175,7 @@ def test_a_zone_that_touches_nothing_is_told_and_harms_nothing(tmp_path):
         ({"shape": "backing", "near": ((0, 0, 0),)}, "needs near, depth"),
         ({"shape": "backing", "near": ((0, 0, 0),), "depth": 2, "snap": "first"}, "takes no snap"),
         ({"shape": "box", "size": (1, 1, 1), "depth": 2}, "takes no depth"),
+        ({"shape": "body", "body": 0, "middle": (1, 0, 0)}, "neither middle nor turn"),
     ],
 )
 def test_what_a_shape_lacks_is_told(record, told):

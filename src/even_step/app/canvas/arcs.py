@@ -11,6 +11,7 @@ from PySide6.QtCore import QPointF
 
 from even_step.app.acts.placing import about, edit
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.picking import far_from
 from even_step.app.canvas.scene import PartShape
 from even_step.core.job import edits
 from even_step.core.job.model import Job
@@ -115,7 +116,7 @@ class TurnArcs:
         nearest, best = NEAR, None
         for arc in self.shown:
             seen = camera.project(arc.points())[:, :2]
-            far = _distance(np.array([at.x(), at.y()]), seen)
+            far = far_from(np.array([at.x(), at.y()]), seen)
             if far < nearest:
                 nearest, best = far, arc
         begun = angle_at(best, camera, at.x(), at.y()) if best else None
@@ -156,10 +157,3 @@ class TurnArcs:
         self._pull = None
         edit(self._canvas.desk, pull.name, lambda _: pull.job, held=f"arc {self._count}")
         return True
-
-
-def _distance(at: NDArray[np.float64], line: NDArray[np.float64]) -> float:
-    """Return how far a point of the screen lies from a line of points."""
-    a, way = line[:-1], np.diff(line, axis=0)
-    share = ((at - a) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), 1e-9)
-    return float(np.hypot(*(a + np.clip(share, 0, 1)[:, None] * way - at).T).min())

@@ -40,6 +40,13 @@ def pick(scene: Scene, camera: Camera, x: float, y: float) -> Hit | None:
     return best
 
 
+def far_from(at: NDArray[np.float64], line: NDArray[np.float64]) -> float:
+    """Return how far a point of the screen lies from a line of points."""
+    a, way = line[:-1], np.diff(line, axis=0)
+    share = ((at - a) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), 1e-9)
+    return float(np.hypot(*(a + np.clip(share, 0, 1)[:, None] * way - at).T).min())
+
+
 def framed(scene: Scene, camera: Camera, corners: tuple[float, float, float, float]) -> list[Spot]:
     """Return the copies whose middle lies within a rectangle of the screen."""
     if not scene.parts:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.picking import far_from
 from even_step.app.canvas.scene import PartShape, Scene
 from even_step.app.canvas.zone_frame import ZoneFrame
 from even_step.app.shelf import ShelfModel
@@ -28,6 +29,7 @@ CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
 SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
 UP = np.array([0.0, 0.0, 0.5])
 UNKNOWN = np.full(3, 10.0)  # mm, of a mesh that the window has not read: its place is what can be shown
+MOST_RIMS = 64
 UPRIGHTS = 8  # drawn of a carried rim
 
 Lines = list[NDArray[np.float64]]
@@ -83,8 +85,10 @@ class ZoneRims:
         """Return the edges of a zone of picked faces in the part's frame, none while they are looked for."""
         if not zone.near:
             return []
-        key = id(shape.model), part.unit, zone.near, zone.crease, zone.depth, zone.above
+        key = shape.model, part.unit, zone.near, zone.crease, zone.depth, zone.above
         if key not in self._known:
+            if len(self._known) >= MOST_RIMS:
+                self._known.clear()  # models that are gone are not to be held
             self._known[key] = []
             model, millimetres = shape.model, MM_PER[part.unit]
 
@@ -92,7 +96,9 @@ class ZoneRims:
                 self._known[key] = lines
                 self._canvas.camera_changed.emit()
 
-            self._canvas.desk.background.run(f"rim {key}", lambda: rim_of(model, millimetres, zone), found)
+            self._canvas.desk.background.run(
+                f"rim {id(model)} {key[1:]}", lambda: rim_of(model, millimetres, zone), found
+            )
         return self._known[key]
 
 
@@ -149,14 +155,7 @@ def zone_at(job: Job, scene: Scene, camera: Camera, rims: ZoneRims, at: QPointF)
             off = name_place(lines, camera) - at
             if abs(off.x()) < SLIP[0] and abs(off.y()) < SLIP[1]:
                 return part.id, zone.id
-            far = min(_distance(np.array([at.x(), at.y()]), camera.project(line)[:, :2]) for line in lines)
+            far = min(far_from(np.array([at.x(), at.y()]), camera.project(line)[:, :2]) for line in lines)
             if far < nearest:
                 nearest, best = far, (part.id, zone.id)
     return best
-
-
-def _distance(at: NDArray[np.float64], line: NDArray[np.float64]) -> float:
-    """Return how far a point of the screen lies from a line of points."""
-    a, way = line[:-1], np.diff(line, axis=0)
-    share = ((at - a) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), 1e-9)
-    return float(np.hypot(*(a + np.clip(share, 0, 1)[:, None] * way - at).T).min())

@@ -19,7 +19,7 @@ from even_step.core.errors import JobError
 from even_step.core.job import edits
 from even_step.core.job.model import Job
 from even_step.core.job.spots import part_of
-from even_step.core.job.zones import LEAST_SIZE, MOST_SIZE, Zone
+from even_step.core.job.zones import LEAST_SIZE, MOST_SIZE, PLACED, Zone
 
 SNAPS = {
     "none": "as it stands",
@@ -28,7 +28,6 @@ SNAPS = {
     "last": "from the last layer down",
 }
 SOLIDS = ("box", "cylinder", "ball")
-PLACED = (*SOLIDS, "mesh")
 FIELDS = (("middle", "mm"), ("size", "mm"), ("turn", "°"))
 OF_FACES = (("depth", "mm"), ("above", "mm"), ("crease", "°"))
 VERBS = {"middle": "move zone", "size": "size zone", "turn": "turn zone"}

@@ -31,8 +31,7 @@ from even_step.core.findings import (
     top_lost,
     void,
     zone_empty,
-    zone_heat,
-    zone_walls,
+    zone_idle,
 )
 from even_step.core.findings.finding import Evidence, Finding
 
@@ -65,8 +64,7 @@ CHECKS = (
     support_on_face,
     setting_idle,
     zone_empty,
-    zone_heat,
-    zone_walls,
+    zone_idle,
 )
 RANK = {"stop": 0, "warn": 1, "note": 2}
 

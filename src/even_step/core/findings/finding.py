@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from even_step.core.catalogue.setting import Value
 from even_step.core.job.cascade import tools_of
 from even_step.core.job.model import Job
+from even_step.core.job.zones import Zone
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.plane import region
@@ -184,6 +185,13 @@ class Evidence:
             seen.setdefault(part.solid, part)
         return [(part, self.solids[number]) for number, part in seen.items()]
 
+    def zones(self) -> Iterator[tuple[PlacedPart, SlicedSolid, int, Zone]]:
+        """Yield each zone, with its number, its solid and the first place that stands at."""
+        of_part = {part.id: part.zones for part in self.job.parts}
+        for part, solid in self.first_of_each():
+            for number, zone in enumerate(of_part[part.part]):
+                yield part, solid, number, zone
+
     def laid_span(self, part: PlacedPart) -> tuple[int, int] | None:
         """Return the first and the last of a placed part's own layers that hold a line; none where nothing is laid."""
         path = self.toolpath
@@ -195,6 +203,11 @@ class Evidence:
         """Return in which layer of the bed one of a part's own layers is laid, and its top, mm."""
         layer = int(self.toolpath.courses.layers_of(self.placed.index(part))[own])
         return layer, float(self.toolpath.top[layer])
+
+
+def about_whole(part: PlacedPart, code: str, severity: Severity, words: str, remedy: str) -> Finding:
+    """Return a finding about a part that has neither place nor amount."""
+    return Finding(code, severity, part.title, -1, 0.0, part.at, 0.0, "", words, remedy, *part.ids)
 
 
 def hold(part: PlacedPart, solid: SlicedSolid) -> Fix | None:

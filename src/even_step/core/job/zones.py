@@ -35,6 +35,7 @@ NEEDS = {
 }
 MAY_HAVE = {"mesh": ("size",), "face": ("depth", "above")}
 OWN = ("size", "body", "file", "near", "depth", "above")
+PLACED = ("box", "cylinder", "ball", "mesh")  # the others lie where their face or body does
 
 
 class Zone(Frozen):
@@ -87,6 +88,8 @@ class Zone(Frozen):
             has = getattr(self, name) != type(self).model_fields[name].default
             if (has and name not in needed + more) or (name in needed and not has):
                 raise ValueError(f"a {self.shape} needs {', '.join(needed)}" + (f" and takes no {name}" if has else ""))
+        if self.shape not in PLACED and (any(self.middle) or any(self.turn)):
+            raise ValueError(f"a {self.shape} lies where it lies in the part and takes neither middle nor turn")
         if self.shape == "face" and not self.depth + self.above:
             raise ValueError("a face needs depth or above")
         if self.shape == "backing" and self.snap != "none":

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.patches import rim_of_faces
 
 
 def carried(corners: NDArray[np.float64], depth: float, above: float) -> Mesh:
@@ -15,10 +16,8 @@ def carried(corners: NDArray[np.float64], depth: float, above: float) -> Mesh:
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]).sum(axis=0)
     normal /= max(float(np.linalg.norm(normal)), 1e-30)
     count = len(flat)
-    edges = np.stack((faces, np.roll(faces, -1, axis=1)), axis=2).reshape(-1, 2)
-    known = {(a, b) for a, b in edges.tolist()}
-    rim = np.array([(a, b) for a, b in edges.tolist() if (b, a) not in known], np.int64).reshape(-1, 2)
-    a, b = rim[:, 0], rim[:, 1]
+    edges = rim_of_faces(faces)
+    a, b = edges[:, 0], edges[:, 1]
     sides = [np.stack((a, a + count, b + count), axis=1), np.stack((a, b + count, b), axis=1)]
     vertices = np.concatenate((flat + above * normal, flat - depth * normal))
     return Mesh(vertices, np.concatenate((faces, faces[:, ::-1] + count, *sides)).astype(np.int32))

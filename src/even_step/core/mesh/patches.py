@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -64,10 +65,14 @@ def up_to_folds(mesh: Mesh, facet: int, crease: float) -> Facets:
 
 def rim(corners: Corners) -> Corners:
     """Return the edges of facets (n, 3, 3) that belong to one alone, (m, 2, 3)."""
-    _, index = np.unique(corners.reshape(-1, 3), axis=0, return_inverse=True)
-    ends = np.stack((index.reshape(-1, 3), np.roll(index.reshape(-1, 3), -1, axis=1)), axis=2).reshape(-1, 2)
-    _, place, count = np.unique(np.sort(ends, axis=1), axis=0, return_inverse=True, return_counts=True)
-    edges = np.stack((corners, np.roll(corners, -1, axis=1)), axis=2).reshape(-1, 2, 3)
+    vertices, index = np.unique(corners.reshape(-1, 3), axis=0, return_inverse=True)
+    return np.asarray(vertices[rim_of_faces(index.reshape(-1, 3))])
+
+
+def rim_of_faces(faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the edges of faces (n, 3), as numbers of vertices, that belong to one alone, in its sense, (m, 2)."""
+    edges = np.stack((faces, np.roll(faces, -1, axis=1)), axis=2).reshape(-1, 2)
+    _, place, count = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True, return_counts=True)
     return np.asarray(edges[count[place.ravel()] == 1])
 
 
@@ -90,25 +95,37 @@ def cut_by_ball(
     corners (m, 3, 3), owner (m,), inside (m,)
         The pieces, the facet each came from, and whether its middle lies within the ball.
     """
+
+    def whole(some: Corners, longest: NDArray[np.float64]) -> NDArray[np.bool_]:
+        farthest = np.linalg.norm(some - middle, axis=2).max(axis=1)
+        nearest_ = np.linalg.norm(nearest_spots(some, middle) - middle, axis=1)
+        return np.asarray((farthest <= radius) | (nearest_ >= radius) | (longest <= finest))
+
+    pieces, owner = halved(corners, whole)
+    return pieces, owner, np.linalg.norm(pieces.mean(axis=1) - middle, axis=1) <= radius
+
+
+def halved(
+    corners: Corners, whole: Callable[[Corners, NDArray[np.float64]], NDArray[np.bool_]]
+) -> tuple[Corners, NDArray[np.int64]]:
+    """Halve facets (n, 3, 3) along their longest edge until they may stay whole.
+
+    ``whole`` tells of facets and the lengths of their longest edges which do. Returns the pieces, and the facet each
+    came from.
+    """
     owner = np.arange(len(corners))
-    done: list[tuple[Corners, NDArray[np.int64]]] = []
+    done: list[tuple[Corners, NDArray[np.int64]]] = [(corners[:0], owner[:0])]
     while len(corners):
-        edges = np.roll(corners, -1, axis=1) - corners
-        long = np.linalg.norm(edges, axis=2)
-        farthest = np.linalg.norm(corners - middle, axis=2).max(axis=1)
-        nearest_ = np.linalg.norm(nearest_spots(corners, middle) - middle, axis=1)
-        whole = (farthest <= radius) | (nearest_ >= radius) | (long.max(axis=1) <= finest)
-        done.append((corners[whole], owner[whole]))
-        corners, owner, longest = corners[~whole], owner[~whole], long[~whole].argmax(axis=1)
+        long = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+        stays = whole(corners, long.max(axis=1))
+        done.append((corners[stays], owner[stays]))
+        corners, owner, longest = corners[~stays], owner[~stays], long[~stays].argmax(axis=1)
         each = np.arange(len(corners))
         a, b, c = (corners[each, (longest + k) % 3] for k in range(3))
         half = (a + b) / 2
         corners = np.concatenate((np.stack((a, half, c), axis=1), np.stack((half, b, c), axis=1)))
         owner = np.concatenate((owner, owner))
-    pieces = np.concatenate([some for some, _ in done]) if done else np.empty((0, 3, 3))
-    owners = np.concatenate([some for _, some in done]) if done else np.empty(0, np.int64)
-    inside = np.linalg.norm(pieces.mean(axis=1) - middle, axis=1) <= radius
-    return pieces, owners, inside
+    return np.concatenate([some for some, _ in done]), np.concatenate([some for _, some in done])
 
 
 def nearest_spots(corners: Corners, point: NDArray[np.float64]) -> NDArray[np.float64]:

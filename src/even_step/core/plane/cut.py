@@ -114,10 +114,9 @@ def bands_along(outlines: Regions, cells: Regions, deep: float) -> Regions:
     edges = shapely.boundary(outlines)
     stretch = shapely.line_merge(_common(edges, shapely.buffer(cells, REACH, quad_segs=1)))
     wide = region.offset_round(region.offset(outlines, -deep), deep)
-    near, across = (shapely.buffer(stretch, by, cap_style="flat", quad_segs=8) for by in (deep, 2 * deep))
-    narrow = valid.cleaned(across)
-    narrow = region.difference(region.intersection(narrow, outlines), wide)
-    return region.union(region.intersection(valid.cleaned(near), outlines), narrow)
+    bands = (shapely.buffer(stretch, by, cap_style="flat", quad_segs=8) for by in (deep, 2 * deep))
+    near, across = (region.intersection(valid.cleaned(band), outlines) for band in bands)
+    return region.union(near, region.difference(across, wide))
 
 
 def widths_of_pieces(

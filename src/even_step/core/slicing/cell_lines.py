@@ -17,17 +17,15 @@ from even_step.core.slicing.zones import Cells
 from even_step.core.work import Crew, runs_of
 
 
-def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, Index, NDArray[np.bool_]]:
+def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.bool_]]:
     """Cut lines of changing width to the cells they are of, by their items.
 
     Returns
     -------
     pieces
         What lies within, in the order of the lines; the two that meet where a closed line begins are one.
-    line : (P,) int64
-        Which line each is of.
     whole : (P,) bool
-        Whether it is all of it.
+        Whether each is all of its line.
     """
     xy, start, line, whole = lines_cut(lines.xy, lines.start, lines.item, cells, 0.0)
     width = np.empty(len(xy))
@@ -37,8 +35,9 @@ def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, Index, NDArray
     begin, place = chosen(start, cut)
     width[place] = widths_of_pieces((lines.xy, lines.start), lines.width, (xy[place], begin), line[cut])
     order, place, start = _met(xy, start, line, whole, lines)
-    line, whole = line[order], whole[order]
-    return Strands(xy[place], width[place], start, lines.item[line], lines.level[line], lines.height[line]), line, whole
+    line = line[order]
+    pieces = Strands(xy[place], width[place], start, lines.item[line], lines.level[line], lines.height[line])
+    return pieces, whole[order]
 
 
 def _met(xy: Points, start: Index, line: Index, whole: NDArray[np.bool_], lines: Strands) -> tuple[Index, Index, Index]:

@@ -15,10 +15,8 @@ from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.walls import Walls
-from even_step.core.slicing.zones import Borders
+from even_step.core.slicing.zones import Borders, Zones
 from even_step.core.work import Crew
-
-Zones = tuple[int, ...]
 
 
 def zoned_covers(

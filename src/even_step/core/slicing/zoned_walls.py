@@ -5,6 +5,7 @@ What all that meet in a layer agree on, line by line, is not cut: an outer wall 
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
@@ -28,10 +29,8 @@ from even_step.core.slicing.laid import (
 )
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings, walls
-from even_step.core.slicing.zones import Borders
+from even_step.core.slicing.zones import Borders, Zones
 from even_step.core.work import Crew, runs_of
-
-Zones = tuple[int, ...]
 
 
 class WallCells(NamedTuple):
@@ -163,7 +162,7 @@ def _together(many: list[_Record]) -> tuple[LaidWalls, Strands]:
             agreed = shared[number]
             first = agreed & (_first_here(many, mine.item) == number)
             kept = chosen_strands(mine, np.flatnonzero(first))
-            pieces, _, uncut = strands_cut(chosen_strands(mine, np.flatnonzero(~agreed)), one.cell)
+            pieces, uncut = strands_cut(chosen_strands(mine, np.flatnonzero(~agreed)), one.cell)
             if kind == 0:
                 whole += [kept, chosen_strands(pieces, np.flatnonzero(uncut))]
                 stretches.append(chosen_strands(pieces, np.flatnonzero(~uncut)))
@@ -188,20 +187,19 @@ def _first_here(many: list[_Record], row: Index) -> Index:
 
 def _agreed(lines: list[Strands], here: Index) -> list[NDArray[np.bool_]]:
     """Tell which lines of each record all others that meet in their row have, too."""
-    names = [
-        [
-            (row, lines_.xy[a:b].tobytes(), lines_.width[a : b - 1].tobytes())
-            for row, a, b in zip(
-                lines_.item.tolist(), lines_.start[:-1].tolist(), lines_.start[1:].tolist(), strict=True
-            )
-        ]
-        for lines_ in lines
-    ]
-    times: dict[tuple[int, bytes, bytes], int] = {}
-    for some in names:
-        for name in set(some):
-            times[name] = times.get(name, 0) + 1
-    return [np.array([times[name] == here[name[0]] for name in some], np.bool_) for some in names]
+    meet = [np.flatnonzero(here[one.item] > 1).tolist() for one in lines]  # elsewhere there is no other
+    names = [[_name(one, i) for i in some] for one, some in zip(lines, meet, strict=True)]
+    times = Counter(name for some in names for name in set(some))
+    out = [np.ones(len(one.item), np.bool_) for one in lines]
+    for agreed, some, mine in zip(out, meet, names, strict=True):
+        agreed[some] = [times[name] == here[name[0]] for name in mine]
+    return out
+
+
+def _name(lines: Strands, number: int) -> tuple[int, bytes, bytes]:
+    """Return what tells a line of a row from others: the row, its points and its widths."""
+    a, b = lines.start[number], lines.start[number + 1]
+    return int(lines.item[number]), lines.xy[a:b].tobytes(), lines.width[a : b - 1].tobytes()
 
 
 def _united(many: list[_Record], regions: list[Regions], here: Index) -> Regions:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TypeVar
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,8 @@ from even_step.core.slicing.regions import Outlines
 from even_step.core.work import Crew
 
 R = TypeVar("R", bound=Hashable)
+#: Which zones lie over one another somewhere, in their order; none where that is no zone.
+Zones: TypeAlias = tuple[int, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,10 +70,10 @@ class Cells:
 
     which: Index
     room: Index
-    zones: tuple[tuple[int, ...], ...]
+    zones: tuple[Zones, ...]
     shape: tuple[Regions, ...]
 
-    def by(self, record: Callable[[tuple[int, ...]], R]) -> dict[R, Regions]:
+    def by(self, record: Callable[[Zones], R]) -> dict[R, Regions]:
         """Put cells together for which the same holds."""
         kinds: dict[R, list[Regions]] = {}
         for zones, shape in zip(self.zones, self.shape, strict=True):
@@ -154,7 +156,7 @@ def cells(rooms: Regions, which: Index, prints: Footprints, zones: Sequence[int]
     """
     columns = [which, *(prints.which[zone] for zone in zones)]
     rows, row_of = np.unique(np.stack(columns, axis=1), axis=0, return_inverse=True)
-    kinds: dict[tuple[int, ...], int] = {(): 0}
+    kinds: dict[Zones, int] = {(): 0}
     shape, row, kind = rooms[rows[:, 0]].copy(), np.arange(len(rows)), np.zeros(len(rows), np.int64)
     for column, zone in enumerate(zones, 1):
         print_ = prints.outline[rows[:, column]]

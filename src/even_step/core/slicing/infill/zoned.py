@@ -15,7 +15,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, filled
 from even_step.core.slicing.patterns.pattern import Fill, LayerRooms
 from even_step.core.slicing.walls import Walls
-from even_step.core.slicing.zones import Borders, Cells
+from even_step.core.slicing.zones import Borders, Cells, Zones
 from even_step.core.work import Crew
 
 
@@ -25,7 +25,7 @@ def zoned_infill(
     covers: Covers,
     heights: Heights,
     stands: Stand,
-    settings: Callable[[tuple[int, ...]], InfillSettings],
+    settings: Callable[[Zones], InfillSettings],
     crew: Crew,
 ) -> tuple[Fill, ...]:
     """Lay the infill of one placed solid with zones.

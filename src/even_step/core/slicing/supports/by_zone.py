@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import supports
-from even_step.core.mesh.patches import Corners
+from even_step.core.mesh.patches import Corners, halved
 from even_step.core.plane import region
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.zones import Footprints
@@ -84,19 +84,10 @@ def cut_where(
     finest, coarsest
         Pieces whose longest edge is no longer are not halved again, mm: where their corners differ, and elsewhere.
     """
-    owner = np.arange(len(corners))
-    done: list[tuple[Corners, NDArray[np.int64]]] = []
-    while len(corners):
-        long = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
-        alike = np.ptp(inside(corners.reshape(-1, 3)).reshape(-1, 3).astype(np.int8), axis=1) == 0
-        whole = long.max(axis=1) <= np.where(alike, coarsest, finest)
-        done.append((corners[whole], owner[whole]))
-        corners, owner, longest = corners[~whole], owner[~whole], long[~whole].argmax(axis=1)
-        each = np.arange(len(corners))
-        a, b, c = (corners[each, (longest + k) % 3] for k in range(3))
-        half = (a + b) / 2
-        corners = np.concatenate((np.stack((a, half, c), axis=1), np.stack((half, b, c), axis=1)))
-        owner = np.concatenate((owner, owner))
-    pieces = np.concatenate([some for some, _ in done]) if done else np.empty((0, 3, 3))
-    owners = np.concatenate([some for _, some in done]) if done else np.empty(0, np.int64)
-    return pieces, owners, inside(pieces.mean(axis=1)) if len(pieces) else np.empty(0, np.bool_)
+
+    def whole(some: Corners, longest: NDArray[np.float64]) -> NDArray[np.bool_]:
+        alike = np.ptp(inside(some.reshape(-1, 3)).reshape(-1, 3).astype(np.int8), axis=1) == 0
+        return np.asarray(longest <= np.where(alike, coarsest, finest))
+
+    pieces, owner = halved(corners, whole)
+    return pieces, owner, inside(pieces.mean(axis=1))
