@@ -36,14 +36,9 @@ def best_span(gap: Regions, hold: Regions) -> Span:
         What lies over air, and what can hold it, mm.
     """
     over, under = region.rings(gap), region.rings(hold)
-    best = Span(0.0, 0.0, 0.0)
-    least = np.inf
-    for angle in np.arange(0.0, 180.0, STEP).tolist() + _edge_directions(over):
-        held, mean, longest = _held(over.xy, over.start, under.xy, under.start, np.radians(angle))
-        cost = (1.0 - round(held * 20) / 20) * 1000 + longest + 0.1 * mean
-        if cost < least - 1e-9:
-            best, least = Span(angle, held, longest), cost
-    return best
+    angles = np.concatenate((np.arange(0.0, 180.0, STEP), _edge_directions(over)))
+    at, held, longest = _best(over.xy, over.start, under.xy, under.start, np.radians(angles))
+    return Span(float(angles[at]), held, longest) if at >= 0 else Span(0.0, 0.0, 0.0)
 
 
 def shortest_chord(gap: Regions, hold: Regions, x: float, y: float) -> Span:
@@ -67,6 +62,19 @@ def _edge_directions(rings: Rings) -> list[float]:
     longest = np.argsort(-np.hypot(*edges.T), kind="stable")[:3]
     along = np.degrees(np.arctan2(edges[longest, 1], edges[longest, 0])) % 180.0
     return [float(angle) for angle in np.concatenate((along, (along + 90.0) % 180.0))]
+
+
+@kernel
+def _best(over, over_start, under, under_start, angles):  # type: ignore[no-untyped-def]
+    """Return which direction is best, −1 for none, the share of its lines that is held, and the longest of these."""
+    at, share, longest = -1, 0.0, 0.0
+    least = np.inf
+    for k in range(angles.shape[0]):
+        held, mean, long = _held(over, over_start, under, under_start, angles[k])
+        cost = (1.0 - np.rint(held * 20.0) / 20.0) * 1000.0 + long + 0.1 * mean
+        if cost < least - 1e-9:
+            at, share, longest, least = k, held, long, cost
+    return at, share, longest
 
 
 @kernel
