@@ -23,7 +23,7 @@ from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import Foot, lay_foot
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
 from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
-from even_step.core.slicing.heights import Heights, HeightSettings, fixed_heights
+from even_step.core.slicing.heights import Heights, HeightSettings, HeightSpan, fixed_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, infill
 from even_step.core.slicing.infill.zoned import zoned_infill
 from even_step.core.slicing.islands import Islands, islands
@@ -48,9 +48,10 @@ from even_step.core.slicing.supports.volume import frame_of
 from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
+from even_step.core.slicing.whole_layers import whole_layers
 from even_step.core.slicing.zoned_covers import zoned_covers
 from even_step.core.slicing.zoned_walls import WallCells, walls_by_record, walls_of_cells
-from even_step.core.slicing.zones import Borders, Footprints, ZoneShapes, footprints
+from even_step.core.slicing.zones import Borders, Footprints, ZoneShapes, footprints, snapped
 
 MESH: Given[Mesh] = Given("mesh", "solid")
 TURN: Given[float] = Given("turn", "solid")
@@ -62,9 +63,24 @@ BY_HAND: Given[ByHand] = Given("by hand", "solid")
 AT: Given[tuple[float, float]] = Given("place", "copy")
 
 
+def _spans(it: Inputs) -> tuple[HeightSpan, ...]:
+    """Return where zones that take whole layers want layers of another height, in their order."""
+    mesh, zones, plain = it[MESH], it[ZONES], it.record(HeightSettings)
+    wanted, ends, found = it.by_zone(HeightSettings), fixed_heights(float(mesh.bounds[1, 2]), plain), []
+    for zone in wanted.about:
+        shape, snap = zones.shapes[zone], zones.snaps[zone]
+        if isinstance(shape, Mesh) and len(shape.faces):
+            placed = shape if snap == "layers" else snapped(shape, snap, ends)
+            taken = whole_layers(mesh, placed, plain.least, it.record(ContourSettings), it.crew)
+            found += [HeightSpan(low, high, wanted.of((zone,)).height) for low, high in taken]
+    return tuple(found)
+
+
 def _heights(it: Inputs) -> Heights:
-    tall = float(it[MESH].bounds[1, 2])
-    return fixed_heights(tall, it.record(HeightSettings)).over(it.record(RaftHeights).lift)
+    spans = it[SPANS] if it.by_zone(HeightSettings).about else ()
+    return fixed_heights(float(it[MESH].bounds[1, 2]), it.record(HeightSettings), spans).over(
+        it.record(RaftHeights).lift
+    )
 
 
 def _hanging(it: Inputs) -> Hanging:
@@ -238,7 +254,19 @@ def _ledger(it: Inputs) -> Ledger:
     return ledger(it[REGIONS], it[COVERS], blocks, it[HEIGHTS].thick, settings, it.crew)
 
 
-HEIGHTS = Stage("heights", "solid", _heights, (MESH,), (HeightSettings, RaftHeights))
+#: Made only with zones that want another height of layers.
+SPANS = Stage(
+    "heights", "solid", _spans, (MESH, ZONES), (HeightSettings, ContourSettings), by_zone=(HeightSettings,), alike=repr
+)
+HEIGHTS = Stage(
+    "heights",
+    "solid",
+    _heights,
+    (MESH,),
+    (HeightSettings, RaftHeights),
+    by_zone=(HeightSettings,),
+    zoned=(SPANS,),
+)
 HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (HangingSettings,))
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
 REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))

@@ -1,17 +1,18 @@
-from even_step.core.catalogue.setting import SCOPES, Setting
+from even_step.core.catalogue.setting import IN_ZONES, SCOPES, Setting
 
 HEIGHT = Setting(
     "layers.height",
     "Layer height",
     "length",
     0.2,
-    "How thick a layer is. Thinner shows finer steps on slopes; time grows as the height shrinks.",
+    "How thick a layer is. Thinner shows finer steps on slopes; time grows as the height shrinks. A zone is heard from "
+    "where to where it holds all of its part.",
     range=(0.02, 1.2),
     step=0.02,
     level="short",
     limit="layer_height",
     synonyms=("resolution", "quality", "thickness"),
-    scopes=SCOPES,
+    scopes=IN_ZONES,
     cost="Half as high takes about twice as long.",
 )
 FIRST_HEIGHT = Setting(

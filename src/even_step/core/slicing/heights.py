@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from itertools import pairwise
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +38,14 @@ class HeightSettings:
     def most(self) -> float:
         """The thickest layer, mm."""
         return min(self.own_most, self.nozzle_most) if self.own_most > 0 else self.nozzle_most
+
+
+class HeightSpan(NamedTuple):
+    """From where to where over a part's bottom layers are of a height of their own, mm."""
+
+    low: float
+    high: float
+    height: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,8 +86,8 @@ def first_top(tall: float, first: float, least: float) -> float:
     return min(first, max(tall, least))
 
 
-def fixed_heights(tall: float, settings: HeightSettings) -> Heights:
-    """Lay out equal layers up to a height.
+def fixed_heights(tall: float, settings: HeightSettings, spans: Sequence[HeightSpan] = ()) -> Heights:
+    """Lay out equal layers up to a height, and others within some spans.
 
     Parameters
     ----------
@@ -85,14 +95,17 @@ def fixed_heights(tall: float, settings: HeightSettings) -> Heights:
         Height of the part, mm.
     settings
         The heights wanted and the machine's limits.
+    spans
+        Where other heights are wanted; where they lie over one another, the later wins. A layer ends at both ends of
+        each that are at least the least height apart from the next.
 
     Returns
     -------
     Heights
-        First the first height, then equal steps. What remains at the top is spread over the last few
-        layers by one layer more, or, where they would be thinner than the machine's least, by making them
-        thicker. What no layer can meet is left: the sum then differs from ``tall`` by less than half of
-        the least height.
+        First the first height, then equal steps. What remains at the top, and at the end of each span, is spread over
+        the last few layers by one layer more, or, where they would be thinner than the machine's least, by making
+        them thicker. What no layer can meet is left: the sum then differs from ``tall`` by less than half of the
+        least height.
 
     Raises
     ------
@@ -106,19 +119,43 @@ def fixed_heights(tall: float, settings: HeightSettings) -> Heights:
     first = settings.first_height
     if tall <= first + TINY:
         return _stack(np.array([first_top(tall, first, settings.least)]))
-    step = min(max(settings.height, settings.least), settings.most)
-    whole = int(np.floor((tall - first) / step + TINY))
-    rest = tall - first - whole * step
+    made, at = [np.array([first])], first
+    for end, height in _steps(first, tall, settings, spans):
+        thick = _equal(end - at, min(max(height, settings.least), settings.most), settings)
+        made.append(thick)
+        at += float(thick.sum())
+    return _stack(np.concatenate(made))
+
+
+def _steps(low: float, high: float, settings: HeightSettings, spans: Sequence[HeightSpan]) -> list[tuple[float, float]]:
+    """Return, from the bottom up, where each stretch of one height ends, and that height, mm."""
+    ends = sorted({end for span in spans for end in (span.low, span.high) if low < end < high})
+    kept: list[float] = []
+    for end in ends:
+        if end - (kept[-1] if kept else low) >= settings.least - TINY and high - end >= settings.least - TINY:
+            kept.append(end)
+    out: list[tuple[float, float]] = []
+    for bottom, top in pairwise((low, *kept, high)):
+        middle = (bottom + top) / 2
+        height = next((one.height for one in reversed(spans) if one.low < middle < one.high), settings.height)
+        if out and out[-1][1] == height:
+            out.pop()
+        out.append((top, height))
+    return out
+
+
+def _equal(tall: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:
+    """Return layers of one height that come to another in all, the last few as high as it takes."""
+    whole = int(np.floor(tall / step + TINY))
     if whole > MOST_LAYERS:
         raise JobError(
             f"{tall:g} mm in layers of {step:g} mm are more than {MOST_LAYERS} layers",
             subject="layers.height",
             remedy="thicker layers, or a lower part",
         )
+    rest = tall - whole * step
     thick = np.full(whole, step)
-    if rest > TINY:
-        thick = _spread(thick, rest, step, settings)
-    return _stack(np.concatenate(([first], thick)))
+    return _spread(thick, rest, step, settings) if rest > TINY else thick
 
 
 def _spread(thick: NDArray[np.float64], rest: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:
