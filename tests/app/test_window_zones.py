@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from even_step.app.canvas.zone_edges import zone_lines
 from even_step.app.stations.zone_grip import ZoneGrip
 from even_step.core.job import edits
+from tests.app.file_dialogs import answer
 from tests.shapes import box, write_stl
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -266,4 +267,102 @@ def test_copies_in_steps_go_on_and_step_one_setting(plate):
     assert len({zone.id for zone in made}) == 5
     assert hand.desk.store.undo_name.startswith("4 more of zone")
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(zones(hand)) == 1
+
+
+def colour_at(hand, *place):
+    """The colour of the picture where a place on the bed is seen."""
+    hand.wait(lambda: hand.canvas.is_whole and not hand.desk.background.busy)
+    at = on_screen(hand, *place) * hand.canvas.picture.devicePixelRatio()
+    colour = hand.canvas.picture.pixelColor(at)
+    return colour.red(), colour.green(), colour.blue()
+
+
+def is_teal(colour):
+    red, green, blue = colour
+    return green - red > 12 and blue - red > 5
+
+
+def test_the_part_is_tinted_where_its_zone_reaches_its_surface_and_nowhere_else(plate):
+    hand = plate
+    hand.click("new zone ball")
+    hand.type_into("zone size X", "20")
+    hand.type_into("zone size Y", "20")
+    hand.type_into("zone size Z", "20")
+    hand.desk.zoning.show("", "")
+    (x, y, _), (_, _, high) = hand.canvas.scene.parts[0].box
+    middle = np.array([x + 30.0, y + 20.0])
+    reach = np.sqrt(10.0**2 - 3.0**2)  # on the top, 3 mm over the ball's middle
+    for off in (-0.85, -0.4, 0.4, 0.85):
+        assert is_teal(colour_at(hand, middle[0] + off * reach, middle[1] - 4.0 * (abs(off) < 0.5), high))
+    for off in (-1.2, 1.2):
+        assert not is_teal(colour_at(hand, middle[0] + off * reach, middle[1], high))
+    hand.desk.selection.pick([])
+    assert not is_teal(colour_at(hand, middle[0] + 4.0, middle[1], high))
+
+
+def test_parts_are_cut_open_at_the_ruler_and_the_cells_of_zones_tinted(plate):
+    hand = plate
+    hand.click("new zone cylinder")
+    hand.type_into("zone size X", "16")
+    hand.type_into("zone size Y", "16")
+    hand.desk.zoning.show("", "")
+    hand.desk.selection.pick([])
+    ruler = hand.window.area.ruler
+    QTest.mousePress(ruler, Qt.MouseButton.LeftButton, NONE, QPoint(20, round(ruler.y_of(3.0))))
+    QTest.mouseRelease(ruler, Qt.MouseButton.LeftButton, NONE, QPoint(20, round(ruler.y_of(3.0))))
+    assert hand.desk.view.cut == pytest.approx(3.0, abs=0.05)
+    hand.wait(lambda: hand.desk.cut_open.face is not None)
+    (x, y, _), _ = hand.canvas.scene.parts[0].box
+    at = hand.desk.view.cut
+    assert is_teal(colour_at(hand, x + 30.0, y + 20.0, at))
+    assert not is_teal(colour_at(hand, x + 10.0, y + 20.0, at))
+    box_ = zones(hand)[0]
+    hand.desk.store.do("away", edits.without_zone(hand.desk.job, hand.part(), box_.id))
+    hand.wait(lambda: not is_teal(colour_at(hand, x + 30.0, y + 20.0, at)))
+    hand.key(Qt.Key.Key_PageDown, Qt.KeyboardModifier.ShiftModifier)
+    assert hand.desk.view.cut == pytest.approx(at - 1.0)
+    hand.click_canvas(on_screen(hand, x + 30.0, y + 20.0, hand.desk.view.cut))
+    assert hand.desk.selection.parts == (hand.part(),)
+    for _ in range(6):
+        hand.key(Qt.Key.Key_PageUp, Qt.KeyboardModifier.ShiftModifier)
+    assert hand.desk.view.cut == 0.0
+    assert hand.canvas.scene.cut is None
+
+
+def test_what_a_click_would_pick_is_named_before_it(plate):
+    hand = plate
+    hand.click("new zone box")
+    zone = zones(hand)[0]
+    shape = hand.canvas.scene.parts[0]
+    hand.desk.zoning.show("", "")
+    line = zone_lines(hand.desk.job.parts[0], shape, zone, [])[1]
+    hover(hand, on_screen(hand, *(line[0] * 0.4 + line[1] * 0.6)))
+    assert hand.canvas.gestures.under.words == f"zone {zone.title} of plate"
+    (x, y, _), (_, _, high) = shape.box
+    hover(hand, on_screen(hand, x + 30.0, y + 20.0, high))
+    assert hand.canvas.gestures.under.words == "plate · Tab goes through 1 zone here"
+    hover(hand, QPoint(5, 5))
+    assert hand.canvas.gestures.under.words == ""
+
+
+def test_the_shape_of_a_zone_comes_from_a_file_and_its_edges_are_drawn(plate, tmp_path):
+    hand = plate
+    answer(hand, write_stl(tmp_path / "wedge.stl", box(12, 8, 4, at=(50, 60, 70))))
+    hand.click("new zone file")
+    hand.wait(lambda: bool(zones(hand)))
+    (made,) = zones(hand)
+    assert (made.shape, made.name, made.middle, made.size) == ("mesh", "wedge", (0.0, 0.0, 3.0), (12.0, 8.0, 4.0))
+    part, shape = hand.desk.job.parts[0], hand.canvas.scene.parts[0]
+    lines = zone_lines(part, shape, made, hand.canvas.rims.of(part, shape, made))
+    assert len(lines) == 12
+    corners = np.concatenate(lines)
+    np.testing.assert_allclose(np.ptp(corners, axis=0), (12, 8, 4), atol=1e-4)
+    hand.type_into("zone size X", "20")
+    assert zones(hand)[0].size == (20.0, 8.0, 4.0)
+    (tmp_path / "nothing.stl").write_text("no model")
+    hand.qtbot.wait(900)  # until the first answer has seen its dialog gone
+    answer(hand, tmp_path / "nothing.stl")
+    hand.click("new zone file")
+    hand.wait(lambda: "nothing.stl" in hand.window.area.notes.text)
     assert len(zones(hand)) == 1

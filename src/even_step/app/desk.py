@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from even_step.app.background import Background
+from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
 from even_step.app.measuring import Measuring
 from even_step.app.selection import Selection
@@ -59,6 +60,7 @@ class Desk(QObject):
         self.measuring = Measuring(self.store, self.shelf, self)
         self.shadows = Shadows(self.shelf)
         self.foreseen = ForeseenSupports(self.store, self.view, self.shelf, self.worker, self)
+        self.cut_open = CutOpen(self.store, self.view, self.shelf, self.worker, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)

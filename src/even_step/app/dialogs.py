@@ -8,6 +8,7 @@ from PySide6.QtCore import QSettings, QStandardPaths
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 MODELS = "Models and jobs (*.stl *.obj *.ply *.3mf *.step *.stp *.toml);;All files (*)"
+SHAPES = "Models (*.stl *.obj *.ply *.3mf *.step *.stp);;All files (*)"
 JOBS = "Jobs (*.3mf *.toml);;All files (*)"
 
 
@@ -39,6 +40,12 @@ class FileQuestions:
         dialog = self._dialog("Bring in parts", MODELS)
         dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
         return self._ask(dialog)
+
+    def open_one(self, title: str) -> str:
+        """Ask for one model."""
+        dialog = self._dialog(title, SHAPES)
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
+        return next(iter(self._ask(dialog)), "")
 
     def open_job(self) -> str:
         """Ask for a job."""

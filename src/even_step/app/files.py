@@ -173,6 +173,22 @@ class JobFiles(QObject):
             )
             self._begin(path, task)
 
+    def read(self, path: str, then: Callable[[str, tuple[ShelfModel, ...]], None]) -> None:
+        """Read a model for another use than a part; ``then`` gets the name under which it is kept, and its models."""
+
+        def done(kept: str, found: tuple[ShelfModel, ...]) -> None:
+            self._end(path)
+            then(kept, found)
+
+        task = self._desk.shelf.read(
+            (path, "winding"),
+            done,
+            self._failure(path),
+            cancelled=lambda: self._end(path),
+            progress=lambda _, share: self.got_on.emit(path, share),
+        )
+        self._begin(path, task)
+
     def _tell_refused(self, refused: dict[str, str], all_in_all: int) -> None:
         """List what could not be read, each file by its own name with its reason."""
         told = [f"{Path(path).name}: {reason}" for path, reason in refused.items()]

@@ -32,6 +32,10 @@ class Questions:
         """Ask for model files."""
         return self._files.open_many()
 
+    def shape_of_a_zone(self) -> str:
+        """Ask for the file of a zone's shape."""
+        return self._files.open_one("Shape of a zone")
+
     def job_to_open(self) -> str:
         """Ask for a job."""
         return self._files.open_job()

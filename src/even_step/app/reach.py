@@ -31,6 +31,9 @@ class Asking(Protocol):
     def files_to_bring_in(self) -> list[str]:
         """Ask for model files."""
 
+    def shape_of_a_zone(self) -> str:
+        """Ask for the file of a zone's shape."""
+
     def job_to_open(self) -> str:
         """Ask for a job."""
 

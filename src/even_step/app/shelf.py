@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Signal
 from even_step.app.work.client import Task, WorkerClient
 from even_step.app.work.requests import ReadFile
 from even_step.core.job.model import MM_PER, Copy, Part
+from even_step.core.job.zones import Zone
 from even_step.core.mesh.mesh import Mesh, Repair, joined
 from even_step.core.mesh.turning import turn_matrix
 
@@ -163,6 +164,11 @@ class ModelShelf(QObject):
                 failed(message)
 
             self.read(source, lambda *_: None, lost)
+
+    def of_zone(self, zone: Zone) -> ShelfModel | None:
+        """Return the model of a zone that has a file of its own, none while it is not there yet."""
+        models = self._models.get(zone.source, ())
+        return models[zone.object] if zone.object < len(models) else None
 
     def whole(self, part: Part) -> ShelfModel | None:
         """Return a part's model with all bodies of the file's, none while it is not there yet."""

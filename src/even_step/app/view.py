@@ -28,6 +28,7 @@ class View(QObject):
         self.lens = False
         self.level: Level = "short"
         self.along = 1.0
+        self.cut = 0.0  # mm over the bed at which parts are cut open; 0 leaves them whole
         self.finding = -1
         self.playing = False
 

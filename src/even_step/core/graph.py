@@ -268,6 +268,10 @@ class Runner:
         """Return what a stage makes of a unit."""
         return cast("T", self._of(stage, unit)[0])
 
+    def given(self, needed: Given[T], unit: Unit) -> T:
+        """Return what a unit brings along."""
+        return cast("T", unit.given[needed][0])
+
     def preset(self, stage: Stage[T], unit: Unit, value: T) -> None:
         """Say what a stage makes of a unit instead of making it, or what that needs."""
         self._made[stage, unit] = value, stage.alike(value) if stage.alike else ""

@@ -11,10 +11,11 @@ from even_step.app.acts.action import Action
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.reach import Reach
+from even_step.app.shelf import ShelfModel
 from even_step.core.job import edits
 from even_step.core.job.model import MM_PER, Part
-from even_step.core.job.spots import part_of
-from even_step.core.job.zones import Zone
+from even_step.core.job.spots import has_part, part_of
+from even_step.core.job.zones import LEAST_SIZE, Zone
 
 DENSER = 2.0  # times the infill of the part: what a new zone begins with, for one that changes nothing is of no use
 OTHER = 30.0  # percent, where the part has none or is full
@@ -59,6 +60,20 @@ def add_zone(desk: Desk, shape: str) -> None:
     desk.view.set("station", "Parts")
 
 
+def add_zone_of_file(desk: Desk, part: str, kept: str, found: tuple[ShelfModel, ...]) -> None:
+    """Give a part a zone of the shape of a file's first model, as large as its numbers in mm, in the part's middle."""
+    model = desk.shelf.model(part_of(desk.job, part)) if has_part(desk.job, part) else None
+    if model is None or not found:
+        return
+    of = part_of(desk.job, part)
+    corners = model.extremes * MM_PER[of.unit]
+    middle = np.round((corners.min(axis=0) + corners.max(axis=0)) / 2, 3).tolist()
+    size = [max(round(span, 3), LEAST_SIZE) for span in found[0].spans]
+    shape = {"shape": "mesh", "file": kept, "object": found[0].place, "middle": middle, "size": size}
+    put_zone(desk, part, new_zone(desk, of, name=found[0].name[:200], **shape))
+    desk.view.set("station", "Parts")
+
+
 def open_settings(desk: Desk, part: str, zone: str) -> None:
     """Show the settings of a zone on the recipe's sheet."""
     desk.whose.choose((part,), zone)
@@ -81,6 +96,12 @@ def _add(shape: str, reach: Reach) -> None:
     add_zone(reach.desk, shape)
 
 
+def _add_of_file(reach: Reach) -> None:
+    spot, path = reach.desk.selection.in_hand, reach.asking.shape_of_a_zone()
+    if spot is not None and path:
+        reach.files.read(path, partial(add_zone_of_file, reach.desk, spot.part))
+
+
 def _draw(tool: str, reach: Reach) -> None:
     reach.desk.view.set("station", "Parts")
     reach.desk.view.set("tool", tool)
@@ -94,5 +115,6 @@ ACTIONS = (
     Action("zones.box", "New zone: box", "Parts", partial(_add, "box"), can=_picked, synonyms=WORDS),
     Action("zones.cylinder", "New zone: cylinder", "Parts", partial(_add, "cylinder"), can=_picked, synonyms=WORDS),
     Action("zones.ball", "New zone: ball", "Parts", partial(_add, "ball"), can=_picked, synonyms=WORDS),
+    Action("zones.file", "New zone: shape of a file…", "Parts", _add_of_file, can=_picked, synonyms=(*WORDS, "mesh")),
     Action("zones.body", "New zone: the picked body", "Parts", partial(_add, "body"), can=_body_picked, synonyms=WORDS),
 )

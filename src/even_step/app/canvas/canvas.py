@@ -39,7 +39,7 @@ BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
 MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
 #: Pieces of the view that are drawn.
-SEEN = frozenset({"layers", "along", "station", "hidden_roles", "colour_by", "tool", "section", "bed"})
+SEEN = frozenset({"layers", "along", "station", "hidden_roles", "colour_by", "tool", "section", "bed", "cut"})
 
 
 class Canvas(QWidget):
@@ -79,6 +79,7 @@ class Canvas(QWidget):
         desk.selection.changed.connect(self.rebuild)
         desk.shelf.arrived.connect(self.rebuild)
         desk.foreseen.changed.connect(self.rebuild)
+        desk.cut_open.changed.connect(self.rebuild)
         desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))
         desk.view.changed.connect(self._follow_view)
 
@@ -225,6 +226,11 @@ class Canvas(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """End a gesture."""
         self.gestures.release(event.position())
+
+    def leaveEvent(self, event: QEvent) -> None:  # noqa: N802 - Qt's name
+        """Tell of nothing any more."""
+        self.gestures.under.leave()
+        super().leaveEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         """Escape lets go of what is in hand, Enter takes it."""

@@ -13,6 +13,7 @@ from even_step.app.acts.zones import add_zone
 from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.facing import FaceLight
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
+from even_step.app.canvas.under import UnderPointer
 from even_step.app.canvas.zone_drawing import ZoneDrawing
 from even_step.app.canvas.zone_edges import zone_at, zones_under
 from even_step.app.canvas.zone_handles import ZoneHandles
@@ -59,6 +60,7 @@ class Gestures:
         self.handles = ZoneHandles(canvas)
         self.drawing = ZoneDrawing(canvas)
         self.faces = FaceLight(canvas)
+        self.under = UnderPointer(canvas)
 
     @property
     def busy(self) -> bool:
@@ -68,6 +70,7 @@ class Gestures:
     def press(self, at: QPointF, button: Buttons, held: Held) -> None:
         """Begin."""
         self._last = at
+        self.under.leave()
         if button in {Buttons.MiddleButton, Buttons.RightButton}:
             self._view = button
             self._pans = button == Buttons.RightButton or bool(held & Held.ShiftModifier)
@@ -102,6 +105,8 @@ class Gestures:
         else:
             self.faces.move(at)
             self.drawing.move(at)
+            if self._canvas.desk.view.tool not in POINTING:
+                self.under.move(at)
 
     def release(self, at: QPointF) -> None:
         """End."""

@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
-from even_step.app.canvas.scene import PartShape, Piece, Scene
+from even_step.app.canvas.scene import MOST_TINTS, PartShape, Piece, Scene
+from even_step.app.cut_open import CutFace
 from even_step.app.shelf import ShelfModel
-from even_step.app.theme.colours import PAPER
+from even_step.app.theme.colours import PAPER, mixed
 from even_step.core.mesh.mesh import Mesh
 
 CLAY = "#CDA08A"
+NOWHERE = 1e9  # mm
 LIGHT = (-0.45, -0.35, 0.82)
 PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
 
@@ -40,11 +42,13 @@ class PartDrawer:
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
-        self._facets = program(ctx, "part", "part")
-        self._lines = program(ctx, "edge", "plain")
+        self._facets = program(ctx, "part", "part", MOST_ZONES=MOST_TINTS)
+        self._lines = program(ctx, "edge", "edge")
         self._whole: dict[ShelfModel, _Buffers] = {}
         self._few: dict[ShelfModel, _Buffers] = {}
         self._columns: tuple[NDArray[np.float32], _Buffers] | None = None
+        self._cut: tuple[CutFace, _Buffers] | None = None
+        self._is_cut = False
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
@@ -83,6 +87,7 @@ class PartDrawer:
             self._draw_facets(part, piece, buffers, range(buffers.facets), backs=False)
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
+        self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
         if not few:
@@ -93,6 +98,7 @@ class PartDrawer:
         """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
         self._begin(scene, camera, scale)
         yield from self._in_turn(scene, budget, backs=False)
+        self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
         self._draw_edges(scene, camera, scale)
@@ -134,6 +140,7 @@ class PartDrawer:
 
     def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
         self._free_unused(scene)
+        self._is_cut = bool(np.isfinite(scene.cut_at))
         give(
             self._facets,
             seen=camera.matrix,
@@ -146,13 +153,22 @@ class PartDrawer:
             hatched=True,
             points=float(scale),
             ghost=False,
+            cut=_above_all(scene),
+            zone=PAPER.zone,
         )
 
     def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range, *, backs: bool) -> None:
-        give(self._facets, stands=part.matrix, mark=_tint(part), marked=piece.wash, limits=part.limits)
+        give(self._facets, stands=part.matrix, limits=part.limits)
+        give(self._facets, mark=_tint(part), marked=piece.wash, in_zone=piece.zoned, zones=len(part.tints))
+        if part.tints:
+            room = MOST_TINTS - len(part.tints)
+            matrices = [np.ascontiguousarray(one.matrix.T, np.float32) for one in part.tints]
+            self._facets["kind"].value = [one.kind for one in part.tints] + [0] * room  # type: ignore[union-attr]
+            self._facets["about"].write(np.array(matrices + [np.eye(4, dtype=np.float32)] * room).tobytes())  # type: ignore[union-attr]
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
         self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
-        (self._ctx.enable if piece.model.closed and not backs else self._ctx.disable)(moderngl.CULL_FACE)
+        whole = piece.model.closed and not backs and not self._is_cut
+        (self._ctx.enable if whole else self._ctx.disable)(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES, vertices=3 * len(facets), first=3 * facets.start)
 
     def _draw_columns(self, scene: Scene) -> None:
@@ -164,14 +180,32 @@ class PartDrawer:
             faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
             self._columns = scene.columns, self._upload(Mesh(corners, faces))
         buffers = self._columns[1]
-        give(self._facets, stands=np.eye(4), marked=1.0, mark=lit(CLAY), hatched=False)
+        give(self._facets, stands=np.eye(4), marked=1.0, mark=lit(CLAY), hatched=False, in_zone=False, zones=0)
         self._ctx.front_face = "ccw"
         self._ctx.disable(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES)
         give(self._facets, hatched=True)
 
+    def _draw_cut(self, scene: Scene) -> None:
+        """Draw the faces of the cut: dark bone, and what lies in zones in one of two tints."""
+        face = scene.cut
+        if face is None or len(face.corners) == 0:
+            return
+        if self._cut is None or self._cut[0] is not face:
+            if self._cut:
+                self._cut[1].release()
+            corners = face.corners.reshape(-1, 3).astype(np.float64)
+            self._cut = face, self._upload(Mesh(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3)))
+        buffers = self._cut[1]
+        give(self._facets, stands=np.eye(4), marked=1.0, hatched=False, in_zone=False, zones=0, cut=NOWHERE)
+        self._ctx.disable(moderngl.CULL_FACE)
+        for first, count, tint in face.runs:
+            give(self._facets, mark=_cut_tint(tint))
+            buffers.array.render(moderngl.TRIANGLES, vertices=3 * count, first=3 * first)
+        give(self._facets, hatched=True, cut=_above_all(scene))
+
     def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
-        give(self._lines, seen=camera.matrix, eye=camera.eye)
+        give(self._lines, seen=camera.matrix, eye=camera.eye, cut=_above_all(scene))
         size = camera.size[0] * scale, camera.size[1] * scale
         for part, piece in _pieces(scene):
             tint = PAPER.ink if not piece.lit else PAPER.accent if part.picked else _tint(part)
@@ -199,9 +233,10 @@ class PartDrawer:
             for buffers in kept.values():
                 buffers.release()
             kept.clear()
-        if self._columns:
-            self._columns[1].release()
-            self._columns = None
+        for kept_one in (self._columns, self._cut):
+            if kept_one:
+                kept_one[1].release()
+        self._columns = self._cut = None
         for buffer, array in self._edges.values():
             array.release()
             buffer.release()
@@ -216,6 +251,18 @@ def _light(camera: Camera) -> tuple[float, float, float]:
     way = LIGHT[0] * right + 0.45 * toward + np.array([0.0, 0.0, LIGHT[2]])
     way /= np.linalg.norm(way)
     return float(way[0]), float(way[1]), float(way[2])
+
+
+def _above_all(scene: Scene) -> float:
+    """Return over which height nothing is seen, as a number the graphics card has."""
+    return min(scene.cut_at, NOWHERE)
+
+
+def _cut_tint(tint: int) -> tuple[float, float, float]:
+    """Return the colour of a face of the cut: outside all zones, in one, or in one beside it."""
+    share = 0.45 + 0.25 * (tint % 2)
+    colour = mixed(PAPER.bone, PAPER.zone, share) if tint else mixed(PAPER.bone, PAPER.ink, 0.22)
+    return colour.redF(), colour.greenF(), colour.blueF()
 
 
 def _pieces(scene: Scene) -> list[tuple[PartShape, Piece]]:

@@ -27,6 +27,10 @@ def pick(scene: Scene, camera: Camera, x: float, y: float) -> Hit | None:
     from even_step.core.mesh.ray import first_hit  # noqa: PLC0415 - kernels load after the window shows
 
     eye, direction = camera.ray(x, y)
+    if eye[2] > scene.cut_at:  # nothing over the cut is seen
+        if direction[2] >= 0.0:
+            return None
+        eye = eye + direction * ((eye[2] - scene.cut_at) / -direction[2])
     best: Hit | None = None
     nearest = np.inf
     for part in scene.parts:
@@ -34,7 +38,7 @@ def pick(scene: Scene, camera: Camera, x: float, y: float) -> Hit | None:
             continue
         back = np.linalg.inv(part.matrix)
         hit = first_hit(part.model.mesh, back[:3, :3] @ eye + back[:3, 3], back[:3, :3] @ direction)
-        if hit and hit[0] < nearest:
+        if hit and hit[0] < nearest and eye[2] + direction[2] * hit[0] <= scene.cut_at + 1e-6:
             nearest = hit[0]
             best = Hit(part.spot, hit[1], eye + direction * hit[0], part)
     return best

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_step.app.canvas.zone_frame import ZoneFrame
+from even_step.app.cut_open import CutFace
 from even_step.app.desk import Desk
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
-from even_step.core.job.model import Bed, Machine
+from even_step.core.job.model import Bed, Machine, Part
 from even_step.core.job.room import lack_of_room
 from even_step.core.job.spots import Spot, stood, title_of
 from even_step.core.overhang import Limits, limits_of
@@ -21,6 +24,8 @@ from even_step.core.toolpath.roles import ROLE_NUMBER
 Matrix = NDArray[np.float64]
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
+TINTED = ("box", "cylinder", "ball")
+MOST_TINTS = 16  # of a part's zones, the last ones; all have their edges drawn
 NO_COLUMNS = np.empty((0, 3, 3), np.float32)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
 
@@ -36,11 +41,26 @@ class BedShape:
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """What of a copy is drawn alike: ``wash`` is how much of the tint of its state it has, ``lit`` is in its lines."""
+    """What of a copy is drawn alike: ``wash`` is how much of the tint of its state it has, ``lit`` is in its lines.
+
+    All of one that is ``zoned`` lies in a zone.
+    """
 
     model: ShelfModel
     wash: float
     lit: bool
+    zoned: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class ZoneTint:
+    """Where a part is tinted as in a zone.
+
+    Within a box, cylinder or ball (0, 1, 2) of size 1 in the frame to which a matrix (4, 4) leads from the bed.
+    """
+
+    kind: int
+    matrix: Matrix
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,6 +80,7 @@ class PartShape:
     picked: bool
     fault: str
     limits: Limits
+    tints: tuple[ZoneTint, ...] = ()
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -89,7 +110,10 @@ class LinesShape:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm."""
+    """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm.
+
+    Nothing of the parts over ``cut_at`` mm is seen; ``cut`` is the face there, none while it is looked for.
+    """
 
     bed: BedShape
     parts: tuple[PartShape, ...]
@@ -97,6 +121,8 @@ class Scene:
     columns: NDArray[np.float32]
     first_layer: float
     flat: bool = False
+    cut_at: float = np.inf
+    cut: CutFace | None = None
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -140,14 +166,24 @@ def build_scene(
         into = title_of(job, other) if other is not None and other in there else ""
         fault = _fault(machine, at, stand.size, into=into, covers=spot in covering)
         picked = spot in desk.selection.spots
-        pieces = _pieces(model, desk.selection.body if picked else None, picked=picked, wrong=bool(fault))
+        bodies = {zone.body for zone in part.zones if zone.shape == "body"} if picked else set()
+        pieces = _pieces(model, desk.selection.body if picked else None, bodies, picked=picked, wrong=bool(fault))
         angle = float(desk.resolved_of(part.id).values["supports.angle"])
         limits = limits_of(angle, machine.overhang_limit)
-        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits))
+        tints = _tints(part, stand.at(at), float(stand.size[2])) if picked else ()
+        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits, tints))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
     columns = desk.foreseen.corners if desk.view.station == "Supports" else NO_COLUMNS
-    return Scene(bed, tuple(parts), lines, columns, first_layer, flat=lines is not None and _flat(desk))
+    flat, cut_at = lines is not None and _flat(desk), desk.cut_open.at
+    return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, desk.cut_open.face)
+
+
+def _tints(part: Part, matrix: Matrix, tall: float) -> tuple[ZoneTint, ...]:
+    frame, placed = ZoneFrame(part, matrix), [zone for zone in part.zones if zone.shape in TINTED]
+    matrices = [np.asarray(np.linalg.inv(frame.unit_frame(zone, tall)), np.float64) for zone in placed]
+    kinds = [TINTED.index(zone.shape) for zone in placed]
+    return tuple(ZoneTint(*one) for one in zip(kinds, matrices, strict=True))[-MOST_TINTS:]
 
 
 def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, into: str, covers: bool) -> str:
@@ -157,15 +193,22 @@ def _fault(machine: Machine, at: tuple[float, float], size: Matrix, *, into: str
     return lack_of_room(machine, at, size) or ("over an area kept free" if covers else "")
 
 
-def _pieces(model: ShelfModel, body: int | None, *, picked: bool, wrong: bool) -> tuple[Piece, ...]:
-    """Take the body in hand apart from the others, which step back."""
+def _pieces(
+    model: ShelfModel, body: int | None, zoned: AbstractSet[int | None], *, picked: bool, wrong: bool
+) -> tuple[Piece, ...]:
+    """Take the body in hand apart from the others, which step back, and those that are zones from the rest."""
     wash = WRONG_WASH if wrong else PICKED_WASH if picked else 0.0
-    one = None if body is None else split_model(model, (body,))
-    if one is None:
+    if body not in model.numbers and not zoned & set(model.numbers):
         return (Piece(model, wash, lit=wrong or picked),)
-    rest = split_model(model, tuple(number for number in model.numbers if number != body))
-    others = (Piece(rest, wash / 4, lit=False),) if rest else ()
-    return (*others, Piece(one, 2 * wash, lit=True))
+    kinds: dict[tuple[bool, bool], list[int]] = {}
+    for number in model.numbers:
+        kinds.setdefault((number == body, number in zoned), []).append(number)
+    out = []
+    for (taken, is_zone), numbers in sorted(kinds.items()):
+        if one := split_model(model, tuple(numbers)):
+            share = 2.0 if taken else 1.0 if body is None else 0.25
+            out.append(Piece(one, share * wash, taken or (body is None and (wrong or picked)), is_zone))
+    return tuple(out)
 
 
 def _lines(desk: Desk) -> LinesShape | None:

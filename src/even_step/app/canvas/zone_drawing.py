@@ -82,7 +82,7 @@ class ZoneDrawing:
         if min(high - low) < LEAST:
             return False
         part = part_of(desk.job, shape.spot.part)
-        put_zone(desk, part.id, new_zone(desk, part, shape="box", **ZoneFrame(part, shape).box(low, high)))
+        put_zone(desk, part.id, new_zone(desk, part, shape="box", **ZoneFrame(part, shape.matrix).box(low, high)))
         self.leave()
         return True
 
@@ -100,7 +100,7 @@ class ZoneDrawing:
     def _of_face(self, hit: Hit, shape: str) -> None:
         desk = self._canvas.desk
         part = part_of(desk.job, hit.spot.part)
-        near = figures(ZoneFrame(part, hit.part).told(hit.place))
+        near = figures(ZoneFrame(part, hit.part.matrix).told(hit.place))
         desk.selection.pick([hit.spot])
         made = {"shape": shape, "near": (near,), "depth": DEEP}
         zone = Zone.model_validate(made) if shape == "backing" else new_zone(desk, part, **made)

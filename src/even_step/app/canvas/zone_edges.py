@@ -15,8 +15,7 @@ from even_step.app.canvas.zone_frame import ZoneFrame
 from even_step.app.shelf import ShelfModel
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import part_of
-from even_step.core.job.zones import Zone
-from even_step.core.mesh.turning import turn_matrix
+from even_step.core.job.zones import PLACED, Zone
 
 if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
@@ -28,8 +27,9 @@ ROUND = np.linspace(0.0, 2 * np.pi, 49)
 CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
 SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
 UP = np.array([0.0, 0.0, 0.5])
-UNKNOWN = np.full(3, 10.0)  # mm, of a mesh that the window has not read: its place is what can be shown
 MOST_RIMS = 64
+SHARP = 0.8  # cosine between facets that meet in a sharp edge
+MOST_EDGES = 300  # drawn of a mesh
 UPRIGHTS = 8  # drawn of a carried rim
 
 Lines = list[NDArray[np.float64]]
@@ -38,20 +38,20 @@ Lines = list[NDArray[np.float64]]
 def zone_lines(part: Part, shape: PartShape, zone: Zone, rim: Lines) -> Lines:
     """Return the edges of a zone of a copy on the bed, each (n, 3), mm.
 
-    ``rim`` are those of a zone of picked faces in the part's frame.
+    ``rim`` are those of a zone of picked faces in the part's frame, or of a mesh of size 1 about the origin.
     """
-    frame = ZoneFrame(part, shape)
+    frame = ZoneFrame(part, shape.matrix)
+    if zone.shape in PLACED:
+        unit = frame.unit_frame(zone, float(shape.size[2]))
+        return [one @ unit[:3, :3].T + unit[:3, 3] for one in rim or _edges(zone.shape)]
     if zone.near:
         lines = rim
-    elif zone.body is not None:
+    else:
         if zone.body not in shape.model.numbers:
             return []
         corners = shape.model.bodies[shape.model.numbers.index(zone.body)].extremes * MM_PER[part.unit]
         low, high = corners.min(axis=0), corners.max(axis=0)
         lines = [one * (high - low) + (low + high) / 2 for one in _edges("box")]
-    else:
-        size, turn = UNKNOWN if zone.size is None else np.array(zone.size), turn_matrix(zone.turn)
-        lines = [(one * size) @ turn.T + zone.middle for one in _edges(zone.shape)]
     lines = [frame.seen(one) for one in lines]
     if not lines:
         return []
@@ -82,7 +82,9 @@ class ZoneRims:
         self._known: dict[tuple[object, ...], Lines] = {}
 
     def of(self, part: Part, shape: PartShape, zone: Zone) -> Lines:
-        """Return the edges of a zone of picked faces in the part's frame, none while they are looked for."""
+        """Return the rims of picked faces in the part's frame, or a mesh's edges of size 1; none while not known."""
+        if zone.shape == "mesh":
+            return self._of_file(zone)
         if not zone.near:
             return []
         key = shape.model, part.unit, zone.near, zone.crease, zone.depth, zone.above
@@ -100,6 +102,27 @@ class ZoneRims:
                 f"rim {id(model)} {key[1:]}", lambda: rim_of(model, millimetres, zone), found
             )
         return self._known[key]
+
+    def _of_file(self, zone: Zone) -> Lines:
+        model = self._canvas.desk.shelf.of_zone(zone)
+        if model is None:
+            self._canvas.desk.shelf.want({zone.source}, self._canvas.desk.note)
+            return []
+        key = (model,)
+        if key not in self._known:
+            self._known[key] = edges_of_mesh(model)
+        return self._known[key]
+
+
+def edges_of_mesh(model: ShelfModel) -> Lines:
+    """Return the sharp edges of a model, or some others where it has none, stretched to size 1 about the origin."""
+    rows = model.edges.astype(np.float64)
+    corners, sharp = rows[:, :3], np.einsum("ij,ij->i", rows[:, 3:6], rows[:, 6:9])[::2] < SHARP
+    edges = corners.reshape(-1, 2, 3)
+    some = edges[sharp] if sharp.any() else edges
+    some = some[:: max(1, -(-len(some) // MOST_EDGES))]
+    low, high = model.extremes.min(axis=0), model.extremes.max(axis=0)
+    return list((some - (low + high) / 2) / np.maximum(high - low, 1e-9))
 
 
 def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Lines:

@@ -5,22 +5,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.app.canvas.scene import PartShape
 from even_step.core.job.model import MM_PER, Part
 from even_step.core.job.zones import LEAST_SIZE, Zone
 from even_step.core.mesh.turning import turn_matrix, turn_of
 
 Vector = NDArray[np.float64]
 Figures = dict[str, tuple[float, float, float]]
+UNKNOWN = np.full(3, 10.0)  # mm, of a mesh that the window has not read: its place is what can be shown
 GRAIN = 3  # decimals of a figure that a hand made
 
 
 class ZoneFrame:
     """The frame of a copy's part."""
 
-    def __init__(self, part: Part, shape: PartShape) -> None:
-        self.matrix = shape.matrix[:3, :3] / MM_PER[part.unit]
-        self.shift = shape.matrix[:3, 3]
+    def __init__(self, part: Part, matrix: Vector) -> None:
+        self.matrix = matrix[:3, :3] / MM_PER[part.unit]
+        self.shift = matrix[:3, 3]
 
     def told(self, places: Vector) -> Vector:
         """Return places (..., 3) on the bed in the part's frame, mm."""
@@ -47,9 +47,31 @@ class ZoneFrame:
             "turn": figures(np.array(turn_of(turn))),
         }
 
+    def unit_frame(self, zone: Zone, tall: float) -> Vector:
+        """Return the matrix (4, 4) by which a placed zone comes of a shape of size 1 about the origin.
+
+        ``tall`` is how high the part stands, mm: what snaps to its ends moves there.
+        """
+        size = UNKNOWN if zone.size is None else np.array(zone.size)
+        out = np.eye(4)
+        out[:3, :3] = self.matrix @ turn_matrix(zone.turn) * size
+        out[:3, 3] = self.seen(np.array(zone.middle))
+        half = _half_height(zone.shape, out[2, :3])
+        lift = {"first": half - out[2, 3], "last": tall - half - out[2, 3]}.get(zone.snap, 0.0)
+        out[2, 3] += lift
+        return out
+
     def axes(self, zone: Zone) -> Vector:
         """Return the zone's own axes on the bed, as columns; each as long as a millimetre of the part's frame is."""
         return self.matrix @ turn_matrix(zone.turn)
+
+
+def _half_height(shape: str, row: Vector) -> float:
+    """Return how far a shape of size 1 reaches upward when its frame's height is a row of the matrix."""
+    x, y, z = (abs(float(one)) for one in row)
+    if shape == "ball":
+        return float(np.linalg.norm(row)) / 2
+    return (float(np.hypot(x, y)) + z) / 2 if shape == "cylinder" else (x + y + z) / 2
 
 
 def figures(values: Vector) -> tuple[float, float, float]:

@@ -86,7 +86,7 @@ class ZoneHandles:
         if known is None:
             return []
         part, zone, shape = known
-        return handles_of(zone, ZoneFrame(part_of(self._canvas.desk.job, part), shape))
+        return handles_of(zone, ZoneFrame(part_of(self._canvas.desk.job, part), shape.matrix))
 
     def press(self, at: QPointF) -> bool:
         """Take hold of the handle at a point; returns whether there is one."""
@@ -101,7 +101,8 @@ class ZoneHandles:
         part, zone, shape = known
         job = self._canvas.desk.job
         self._count += 1
-        self._pull = _Pull(handles[best], job, part, zone, ZoneFrame(part_of(job, part), shape), handles[best].at)
+        frame = ZoneFrame(part_of(job, part), shape.matrix)
+        self._pull = _Pull(handles[best], job, part, zone, frame, handles[best].at)
         return True
 
     def move(self, at: QPointF, *, free: bool) -> bool:

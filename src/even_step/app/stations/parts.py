@@ -77,7 +77,7 @@ class PartsStation(Sheet):
         self.add(self._measure)
         self.poses = PoseFields(desk)
         self._fields: list[ToolFields] = [MoveFields(desk), TurnFields(desk), SizeFields(desk), self.poses]
-        self._copies, self._own, self._zones = CopyFields(desk), OwnFields(desk), ZoneFields(desk)
+        self._copies, self._own, self._zones = CopyFields(desk), OwnFields(desk), ZoneFields(desk, self.wants.emit)
         for group in (*self._fields, self._copies, self._own, self._zones):
             self.add(group)
         self._figures = self._make_figures()

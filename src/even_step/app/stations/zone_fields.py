@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -23,7 +24,7 @@ from even_step.core.job.zones import Zone
 class ZoneFields(ToolFields):
     """The zones of the part in hand."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, wants: Callable[[str], None]) -> None:
         super().__init__("Zones", desk)
         self._shown: object = None
         self._lines = QVBoxLayout()
@@ -43,10 +44,12 @@ class ZoneFields(ToolFields):
             button(shape.title(), f"new zone {shape}", partial(add_zone, desk, shape), tip=f"New zone: {shape}")
             for shape in ("box", "cylinder", "ball")
         ]
+        of_file = button("File…", "new zone file", partial(wants, "zones.file"), tip="The shape of a file")
         body = partial(add_zone, desk, "body")
         self._body = button("Picked body", "new zone body", body, tip="Settings of this body")
         self.add(line(*drawn, 1))
-        self.add(line(*new, self._body, 1))
+        self.add(line(*new, of_file, 1))
+        self.add(self._body)
         desk.zoning.changed.connect(self.refresh)
         desk.trials.shown_changed.connect(self.refresh)
 

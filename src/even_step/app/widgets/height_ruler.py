@@ -1,4 +1,4 @@
-"""The height ruler at the canvas' left edge: a measure in Parts, the slider with two ends in Layers."""
+"""The height ruler at the canvas' left edge: measure and cut in Parts and Recipe, the slider of layers in Layers."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPol
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.acts.layers import step_layer
+from even_step.app.acts.views import CUT_STEP, move_cut, put_cut
 from even_step.app.canvas.canvas import Canvas
+from even_step.app.cut_open import AT as CUT_AT
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
@@ -43,6 +45,11 @@ class HeightRuler(QWidget):
     def _slides(self) -> bool:
         """Whether it is the slider of the layers."""
         return self._tops is not None and self._desk.view.station == "Layers"
+
+    @property
+    def _cuts(self) -> bool:
+        """Whether it says where the parts are cut open."""
+        return self._desk.view.station in CUT_AT and bool(self._canvas.scene.parts)
 
     @property
     def _tops(self) -> np.ndarray[tuple[int], np.dtype[np.float64]] | None:
@@ -84,6 +91,10 @@ class HeightRuler(QWidget):
         if self._slides:
             self._marks(painter)
             self._ends(painter)
+        elif self._cuts:
+            cut = self._desk.cut_open.at
+            z, shown = min(cut, self.tallest), cut < self.tallest
+            self._flag(painter, z, PAPER.accent if shown else PAPER.faint, f"{z:.1f}" if shown else "cut")
         painter.end()
 
     def _axis(self, painter: QPainter) -> None:
@@ -132,30 +143,31 @@ class HeightRuler(QWidget):
         if tops is None:
             return
         first, last = (min(end, len(tops) - 1) for end in self._desk.view.layers)
-        painter.setFont(font(MARK, bold=True))
         ends = [(float(tops[last]), 1)]
         if not self._canvas.scene.flat and first > 0:
             ends.append((float(tops[first - 1]), 0))
         for z, end in ends:
-            y = self.y_of(z)
-            flag = QPolygonF(
-                [
-                    QPointF(AXIS + 2, y),
-                    QPointF(AXIS + 10, y - 7),
-                    QPointF(AXIS + 58, y - 7),
-                    QPointF(AXIS + 58, y + 7),
-                    QPointF(AXIS + 10, y + 7),
-                ]
-            )
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(PAPER.accent if end else PAPER.faint))
-            painter.drawPolygon(flag)
-            painter.setPen(QColor(PAPER.sheet))
-            painter.drawText(QRectF(AXIS + 10, y - 8, 46, 16), Qt.AlignmentFlag.AlignCenter, f"{z:.2f}")
+            self._flag(painter, z, PAPER.accent if end else PAPER.faint, f"{z:.2f}")
+
+    def _flag(self, painter: QPainter, z: float, colour: str, text: str) -> None:
+        """Draw a flag at a height."""
+        y = self.y_of(z)
+        flag = [(2.0, 0.0), (10.0, -7.0), (58.0, -7.0), (58.0, 7.0), (10.0, 7.0)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(colour))
+        painter.drawPolygon(QPolygonF([QPointF(AXIS + x, y + off) for x, off in flag]))
+        painter.setFont(font(MARK, bold=True))
+        painter.setPen(QColor(PAPER.sheet))
+        painter.drawText(QRectF(AXIS + 10, y - 8, 46, 16), Qt.AlignmentFlag.AlignCenter, text)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Take the nearer end; the lower one only when it is clearly meant."""
-        if not self._slides or event.button() != Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._cuts:
+            self._held = 1
+            self._cut_to(event.position().y())
+        if not self._slides:
             return
         layer = self._layer_at(event.position().y())
         first, last = self._desk.view.layers
@@ -174,7 +186,9 @@ class HeightRuler(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Drag the end in hand."""
-        if self._held >= 0:
+        if self._held >= 0 and self._cuts:
+            self._cut_to(event.position().y())
+        elif self._held >= 0:
             self._drag_to(self._layer_at(event.position().y()))
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
@@ -183,7 +197,15 @@ class HeightRuler(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Step a layer a notch."""
-        step_layer(self._desk, round(event.angleDelta().y() / 120))
+        notches = round(event.angleDelta().y() / 120)
+        if self._cuts:
+            move_cut(self._desk, notches * CUT_STEP)
+        else:
+            step_layer(self._desk, notches)
+
+    def _cut_to(self, y: float) -> None:
+        room = max(40.0, self.height() - ABOVE - BELOW)
+        put_cut(self._desk, (self.height() - BELOW - y) / room * self.tallest)
 
     def _drag_to(self, layer: int) -> None:
         tops = self._tops

@@ -24,6 +24,7 @@ MOST_LIT, FEW_LIT = 4000, 200  # facets of a face that are lit, and so few that 
 LEAST_APART = 34.0  # points between numbers
 AWAY = 9.0  # mm from the bed's edge to its numbers
 QUARTER = 0.72  # of a round bed's radius: what its quarter of the rim reaches to either side
+UNDER_AT = 86.0  # points from the left edge: beside the ruler
 NEARLY = 0.999  # of the way: what touches the place itself does not hide it
 
 
@@ -83,6 +84,7 @@ class Overlay(QWidget):
         self._arcs(painter)
         if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
             self._measured(painter)
+        self._under(painter)
         frame = self._canvas.gestures.frame
         if not frame.isEmpty():
             painter.setPen(QPen(QColor(PAPER.accent), 1, Qt.PenStyle.DashLine))
@@ -182,6 +184,18 @@ class Overlay(QWidget):
                 painter.drawPolygon(QPolygonF(ring))
                 middle = (ring[0] + ring[2]) / 2
                 self._slip(painter, middle, f"not worked out at {fault[1]:.2f} mm", PAPER.stop)
+
+    def _under(self, painter: QPainter) -> None:
+        """Name what a click would pick."""
+        words = self._canvas.gestures.under.words
+        if not words:
+            return
+        painter.setFont(font(MARK))
+        wide, tall = painter.fontMetrics().horizontalAdvance(words) + 12, painter.fontMetrics().height() + 4
+        slip = QRectF(UNDER_AT, self.height() - tall - 8, wide, tall)
+        painter.fillRect(slip, QColor(PAPER.sheet))
+        painter.setPen(QColor(PAPER.ink))
+        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
 
     def _face(self, painter: QPainter) -> None:
         """Light up the face under the pointer that a click would lay on the bed."""

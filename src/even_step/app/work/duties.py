@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import (
+    CutParts,
     ExportGcode,
     FindVoids,
     ForeseeSupports,
@@ -24,6 +25,7 @@ from even_step.app.work.requests import (
     SliceJob,
 )
 from even_step.core.coloured import channels
+from even_step.core.cut_open import cut_faces
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
@@ -235,6 +237,12 @@ def foresee_supports(request: ForeseeSupports, memory: Memory, crew: Crew) -> Ou
     return Outcome(found.parts, {"corners": found.corners})
 
 
+def cut_parts(request: CutParts, memory: Memory, crew: Crew) -> Outcome:
+    """Cut parts open."""
+    found = cut_faces(request.job, request.height, crew, memory.cache)
+    return Outcome(None, {"corners": found.corners, "zone": found.zone})
+
+
 DUTIES: dict[type, Callable[..., Outcome]] = {
     ReadFile: read_file,
     OpenJob: open_job,
@@ -243,4 +251,5 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     SaveJob: save_job,
     FindVoids: find_voids,
     ForeseeSupports: foresee_supports,
+    CutParts: cut_parts,
 }

@@ -79,9 +79,17 @@ class ForeseeSupports:
     job: Job
 
 
-Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | ForeseeSupports
+@dataclass(frozen=True)
+class CutParts:
+    """Cut the parts of a job open at a height, mm, before it is sliced."""
+
+    job: Job
+    height: float
+
+
+Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | ForeseeSupports | CutParts
 #: Done in the worker's second thread: short, and wanted although a slice is running.
-ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports)
+ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, CutParts)
 
 
 @dataclass(frozen=True)

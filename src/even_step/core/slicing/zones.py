@@ -110,16 +110,23 @@ class Borders:
         return cells(self.outlines.outline, self.outlines.which, prints, tuple(first))
 
 
-def footprints(shapes: ZoneShapes, heights: Heights, settings: ContourSettings, crew: Crew) -> Footprints:
-    """Cut the shapes of zones at the middle of each layer."""
-    which, outlines, count = np.empty((len(shapes.shapes), len(heights.top)), np.int64), [], 0
+def footprints(
+    shapes: ZoneShapes,
+    heights: Heights,
+    settings: ContourSettings,
+    crew: Crew,
+    cuts: NDArray[np.float64] | None = None,
+) -> Footprints:
+    """Cut the shapes of zones at the middle of each layer, or at some heights."""
+    cuts = heights.cuts if cuts is None else cuts
+    which, outlines, count = np.empty((len(shapes.shapes), len(cuts)), np.int64), [], 0
     for zone, (shape, snap) in enumerate(zip(shapes.shapes, shapes.snaps, strict=True)):
         if isinstance(shape, Backing):
-            own, outline = backing_outlines(shape, heights.cuts, crew)
+            own, outline = backing_outlines(shape, cuts, crew)
         elif len(shape.faces) == 0:
-            own, outline = np.zeros(len(heights.top), np.int64), region.nothing(1)
+            own, outline = np.zeros(len(cuts), np.int64), region.nothing(1)
         else:
-            found = contours(snapped(shape, snap, heights), heights.cuts, settings, crew)
+            found = contours(snapped(shape, snap, heights), cuts, settings, crew)
             own, outline = found.which, found.outline
         which[zone] = own + count
         outlines.append(outline)

@@ -8,8 +8,10 @@ uniform mat4 seen;
 uniform vec3 eye;
 uniform vec2 shift;
 uniform mat3 turn;
+out float high;
 void main() {
     vec4 stood = stands * vec4(corner, 1.0);
+    high = stood.z;
     vec3 toward = eye - stood.xyz;
     float a = dot(turn * one, toward), b = dot(turn * other, toward);
     bool sharp = dot(one, other) < 0.80 && (a > 0.0 || b > 0.0);

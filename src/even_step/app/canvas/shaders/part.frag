@@ -13,6 +13,12 @@ uniform float first_layer;
 uniform bool hatched;
 uniform float points;
 uniform bool ghost;
+uniform float cut;
+uniform vec3 zone;
+uniform bool in_zone;
+uniform int zones;
+uniform int kind[MOST_ZONES];
+uniform mat4 about[MOST_ZONES];
 out vec4 colour;
 
 float limit_toward(vec2 way) {
@@ -21,7 +27,18 @@ float limit_toward(vec2 way) {
     return mix(limits[at], limits[(at + 1) % 4], fract(turn));
 }
 
+bool lies_in_zone() {
+    // Each zone's own frame makes of it a box, a cylinder or a ball of size 1.
+    for (int k = 0; k < zones; k++) {
+        vec3 at = (about[k] * vec4(place, 1.0)).xyz;
+        float off = kind[k] == 2 ? length(at) : max(kind[k] == 1 ? length(at.xy) : max(abs(at.x), abs(at.y)), abs(at.z));
+        if (off <= 0.5005) return true;
+    }
+    return false;
+}
+
 void main() {
+    if (place.z > cut) discard;
     vec3 normal = normalize(cross(dFdx(place), dFdy(place)));
     if (ghost) {
         // Hidden undersides face away from the viewer; seen through the part, they are dashes.
@@ -40,6 +57,7 @@ void main() {
     float soft = 0.5 + 0.5 * dot(normal, light);
     float sky = 0.5 + 0.5 * normal.z;
     vec3 base = mix(bone, mark, marked);
+    if (in_zone || lies_in_zone()) base = mix(base, zone, 0.34);
     vec3 lit = base * (0.58 + 0.29 * soft + 0.12 * sky);
     float rim = 1.0 - dot(normal, toward);
     lit = mix(lit, ink, 0.30 * pow(rim, 5.0));
