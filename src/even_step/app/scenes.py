@@ -19,6 +19,7 @@ from even_step.core.job.spots import first_spot, spots_of
 
 LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 12, 13, 190
 TREES_NEARER = 0.28
+CLAMP_CUT = 28.0  # mm
 TIP_AT = -10.1, -5.5, 26.9  # mm from the finial's middle, under a horn
 FOOTED = "mast bracket", "bearing hub"
 #: The picture's name (none where nothing is to be seen), what is done, and whether that is done.
@@ -137,7 +138,7 @@ def _output(window: Window) -> None:
 
 
 def _zones(window: Window) -> None:
-    """Open a bolt's zone of the bracket: its figures on the sheet, its handles on the canvas."""
+    """Open a bolt's zone of the bracket: its figures on the sheet, its handles on the canvas; cut open at the clamp."""
     canvas, bracket = window.area.canvas, _part(window, "mast bracket")
     window.desk.view.set("station", "Parts")
     window.desk.view.set("tool", "move")
@@ -145,13 +146,18 @@ def _zones(window: Window) -> None:
     window.desk.zoning.show(bracket.id, bracket.zones[0].id)
     canvas.look_from(replace(canvas.camera, pitch=38.0, yaw=215.0))
     canvas.fit_selection()
+    window.desk.view.set("cut", CLAMP_CUT)
 
 
 def _rims_known(window: Window) -> bool:
     """Whether what lies behind the clamp is found."""
     canvas, bracket = window.area.canvas, _part(window, "mast bracket")
     shape = next(part for part in canvas.scene.parts if part.spot.part == bracket.id)
-    return bool(canvas.rims.of(bracket, shape, bracket.zones[2]))
+    return bool(canvas.rims.of(bracket, shape, bracket.zones[2])) and window.desk.cut_open.face is not None
+
+
+def _whole_again(window: Window) -> None:
+    window.run("view.cut_whole")
 
 
 def _own(window: Window) -> None:
@@ -319,6 +325,7 @@ def scenes() -> Iterator[Scene]:
     yield "supports", _supports, _foreseen
     yield "", _no_supports, at_once
     yield "zones", _zones, _rims_known
+    yield "", _whole_again, at_once
     yield "", _no_supports, at_once
     yield "own", _own, at_once
     yield "", _own_back, at_once

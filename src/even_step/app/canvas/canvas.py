@@ -27,7 +27,8 @@ from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import POINTING, Gestures
 from even_step.app.canvas.scene import LINES_AT, build_scene
-from even_step.app.canvas.zone_edges import ZoneRims
+from even_step.app.canvas.zone_edges import skins_of
+from even_step.app.canvas.zone_rims import ZoneRims
 from even_step.app.desk import Desk
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
@@ -86,7 +87,8 @@ class Canvas(QWidget):
     def rebuild(self, *_: object) -> None:
         """Build the scene anew and show it."""
         found = self.collisions
-        self.scene = build_scene(self.desk, self.dragged, found.touching, found.covering)
+        scene = build_scene(self.desk, self.dragged, found.touching, found.covering)
+        self.scene = replace(scene, skins=skins_of(self.desk.job, scene, self.rims))
         if self.scene.lines is None:
             found.look(self.scene, self.desk.job.layout.keep_out)
         self.is_whole = False
@@ -227,11 +229,6 @@ class Canvas(QWidget):
         """End a gesture."""
         self.gestures.release(event.position())
 
-    def leaveEvent(self, event: QEvent) -> None:  # noqa: N802 - Qt's name
-        """Tell of nothing any more."""
-        self.gestures.under.leave()
-        super().leaveEvent(event)
-
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         """Escape lets go of what is in hand, Enter takes it."""
         enter = event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
@@ -239,7 +236,9 @@ class Canvas(QWidget):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Zoom by pinching; go through what lies under the pointer with Tab."""
+        """Zoom by pinching; go through what lies under the pointer with Tab; name nothing once it has left."""
+        if event.type() == QEvent.Type.Leave:
+            self.gestures.under.leave()
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Tab:
             at = QPointF(self.mapFromGlobal(QCursor.pos()))
             if self.rect().contains(at.toPoint()) and self.gestures.next_zone(at):

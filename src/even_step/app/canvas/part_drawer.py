@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -11,13 +12,14 @@ from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
-from even_step.app.canvas.scene import MOST_TINTS, PartShape, Piece, Scene
+from even_step.app.canvas.scene import MOST_TINTS, PartShape, Piece, Scene, Skin
 from even_step.app.cut_open import CutFace
 from even_step.app.shelf import ShelfModel
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.core.mesh.mesh import Mesh
 
 CLAY = "#CDA08A"
+NEARER = 0.0002  # of the depth, by which what is drawn over a face lies before it
 NOWHERE = 1e9  # mm
 LIGHT = (-0.45, -0.35, 0.82)
 PICKED_EDGE = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0), (-1.0, 0.0), (0.0, -1.0))  # points: a thicker line
@@ -49,6 +51,7 @@ class PartDrawer:
         self._columns: tuple[NDArray[np.float32], _Buffers] | None = None
         self._cut: tuple[CutFace, _Buffers] | None = None
         self._is_cut = False
+        self._skins: tuple[tuple[Skin, ...], list[_Buffers]] = (), []
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
@@ -87,6 +90,7 @@ class PartDrawer:
             self._draw_facets(part, piece, buffers, range(buffers.facets), backs=False)
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
+        self._draw_skins(scene)
         self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
@@ -98,6 +102,7 @@ class PartDrawer:
         """Draw all parts whole, ``scale`` points of the frame to one of the screen; gives way after each budget."""
         self._begin(scene, camera, scale)
         yield from self._in_turn(scene, budget, backs=False)
+        self._draw_skins(scene)
         self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
@@ -155,6 +160,7 @@ class PartDrawer:
             ghost=False,
             cut=_above_all(scene),
             zone=PAPER.zone,
+            nearer=0.0,
         )
 
     def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range, *, backs: bool) -> None:
@@ -176,15 +182,29 @@ class PartDrawer:
         if self._columns is None or self._columns[0] is not scene.columns:
             if self._columns:
                 self._columns[1].release()
-            corners = scene.columns.reshape(-1, 3).astype(np.float64)
-            faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
-            self._columns = scene.columns, self._upload(Mesh(corners, faces))
+            self._columns = scene.columns, self._upload(_loose(scene.columns))
         buffers = self._columns[1]
         give(self._facets, stands=np.eye(4), marked=1.0, mark=lit(CLAY), hatched=False, in_zone=False, zones=0)
         self._ctx.front_face = "ccw"
         self._ctx.disable(moderngl.CULL_FACE)
         buffers.array.render(moderngl.TRIANGLES)
         give(self._facets, hatched=True)
+
+    def _draw_skins(self, scene: Scene) -> None:
+        """Tint the faces that zones lie along: drawn once more, a little nearer to the eye."""
+        if self._skins[0] is not scene.skins:
+            for buffers in self._skins[1]:
+                buffers.release()
+            self._skins = scene.skins, [self._upload(_loose(skin.corners)) for skin in scene.skins]
+        for skin, buffers in zip(*self._skins, strict=True):
+            piece = skin.part.pieces[-1]
+            give(self._facets, stands=np.eye(4), limits=skin.part.limits, mark=_tint(skin.part), marked=piece.wash)
+            give(self._facets, in_zone=True, zones=0, nearer=NEARER)
+            self._ctx.front_face = "ccw"
+            (self._ctx.disable if self._is_cut else self._ctx.enable)(moderngl.CULL_FACE)
+            buffers.array.render(moderngl.TRIANGLES)
+        give(self._facets, nearer=0.0)
+        self._ctx.disable(moderngl.CULL_FACE)
 
     def _draw_cut(self, scene: Scene) -> None:
         """Draw the faces of the cut: dark bone, and what lies in zones in one of two tints."""
@@ -194,8 +214,7 @@ class PartDrawer:
         if self._cut is None or self._cut[0] is not face:
             if self._cut:
                 self._cut[1].release()
-            corners = face.corners.reshape(-1, 3).astype(np.float64)
-            self._cut = face, self._upload(Mesh(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3)))
+            self._cut = face, self._upload(_loose(face.corners))
         buffers = self._cut[1]
         give(self._facets, stands=np.eye(4), marked=1.0, hatched=False, in_zone=False, zones=0, cut=NOWHERE)
         self._ctx.disable(moderngl.CULL_FACE)
@@ -233,6 +252,9 @@ class PartDrawer:
             for buffers in kept.values():
                 buffers.release()
             kept.clear()
+        for buffers in self._skins[1]:
+            buffers.release()
+        self._skins = (), []
         for kept_one in (self._columns, self._cut):
             if kept_one:
                 kept_one[1].release()
@@ -251,6 +273,12 @@ def _light(camera: Camera) -> tuple[float, float, float]:
     way = LIGHT[0] * right + 0.45 * toward + np.array([0.0, 0.0, LIGHT[2]])
     way /= np.linalg.norm(way)
     return float(way[0]), float(way[1]), float(way[2])
+
+
+def _loose(corners: NDArray[np.floating[Any]]) -> Mesh:
+    """Return facets (n, 3, 3) as a mesh in which none shares a corner."""
+    points = corners.reshape(-1, 3).astype(np.float64)
+    return Mesh(points, np.arange(len(points), dtype=np.int32).reshape(-1, 3))
 
 
 def _above_all(scene: Scene) -> float:

@@ -109,6 +109,14 @@ class LinesShape:
 
 
 @dataclass(frozen=True, eq=False)
+class Skin:
+    """Facets of a part that are tinted as in a zone, (n, 3, 3) on the bed, mm."""
+
+    part: PartShape
+    corners: Matrix
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm.
 
@@ -123,6 +131,7 @@ class Scene:
     flat: bool = False
     cut_at: float = np.inf
     cut: CutFace | None = None
+    skins: tuple[Skin, ...] = ()
 
     @property
     def box(self) -> NDArray[np.float64]:

@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.picking import far_from
-from even_step.app.canvas.scene import PartShape, Scene
+from even_step.app.canvas.scene import PartShape, Scene, Skin
 from even_step.app.canvas.zone_frame import ZoneFrame
-from even_step.app.shelf import ShelfModel
+from even_step.app.canvas.zone_rims import Lines, ZoneRims
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import part_of
 from even_step.core.job.zones import PLACED, Zone
-
-if TYPE_CHECKING:
-    from even_step.app.canvas.canvas import Canvas
 
 NEAR = 6.0  # points from an edge that still pick its zone
 SLIP = (40.0, 9.0)  # points about the middle of a name
@@ -27,12 +22,6 @@ ROUND = np.linspace(0.0, 2 * np.pi, 49)
 CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
 SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
 UP = np.array([0.0, 0.0, 0.5])
-MOST_RIMS = 64
-SHARP = 0.8  # cosine between facets that meet in a sharp edge
-MOST_EDGES = 300  # drawn of a mesh
-UPRIGHTS = 8  # drawn of a carried rim
-
-Lines = list[NDArray[np.float64]]
 
 
 def zone_lines(part: Part, shape: PartShape, zone: Zone, rim: Lines) -> Lines:
@@ -74,74 +63,12 @@ def _edges(shape: str) -> Lines:
     return [rim - UP, rim + UP, *(np.stack((one - UP, one + UP)) for one in uprights)]
 
 
-class ZoneRims:
-    """The rims of picked faces, each found once, beside the window."""
-
-    def __init__(self, canvas: Canvas) -> None:
-        self._canvas = canvas
-        self._known: dict[tuple[object, ...], Lines] = {}
-
-    def of(self, part: Part, shape: PartShape, zone: Zone) -> Lines:
-        """Return the rims of picked faces in the part's frame, or a mesh's edges of size 1; none while not known."""
-        if zone.shape == "mesh":
-            return self._of_file(zone)
-        if not zone.near:
-            return []
-        key = shape.model, part.unit, zone.near, zone.crease, zone.depth, zone.above
-        if key not in self._known:
-            if len(self._known) >= MOST_RIMS:
-                self._known.clear()  # models that are gone are not to be held
-            self._known[key] = []
-            model, millimetres = shape.model, MM_PER[part.unit]
-
-            def found(lines: Lines) -> None:
-                self._known[key] = lines
-                self._canvas.camera_changed.emit()
-
-            self._canvas.desk.background.run(
-                f"rim {id(model)} {key[1:]}", lambda: rim_of(model, millimetres, zone), found
-            )
-        return self._known[key]
-
-    def _of_file(self, zone: Zone) -> Lines:
-        model = self._canvas.desk.shelf.of_zone(zone)
-        if model is None:
-            self._canvas.desk.shelf.want({zone.source}, self._canvas.desk.note)
-            return []
-        key = (model,)
-        if key not in self._known:
-            self._known[key] = edges_of_mesh(model)
-        return self._known[key]
-
-
-def edges_of_mesh(model: ShelfModel) -> Lines:
-    """Return the sharp edges of a model, or some others where it has none, stretched to size 1 about the origin."""
-    rows = model.edges.astype(np.float64)
-    corners, sharp = rows[:, :3], np.einsum("ij,ij->i", rows[:, 3:6], rows[:, 6:9])[::2] < SHARP
-    edges = corners.reshape(-1, 2, 3)
-    some = edges[sharp] if sharp.any() else edges
-    some = some[:: max(1, -(-len(some) // MOST_EDGES))]
-    low, high = model.extremes.min(axis=0), model.extremes.max(axis=0)
-    return list((some - (low + high) / 2) / np.maximum(high - low, 1e-9))
-
-
-def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Lines:
-    """Return the edges of a zone of picked faces: their rims, and as far as they are carried, in the part's frame."""
-    from even_step.core.mesh.mesh import Mesh  # noqa: PLC0415 - kernels load after the window shows
-    from even_step.core.mesh.patches import nearest, rim, up_to_folds  # noqa: PLC0415
-
-    mesh = Mesh(model.mesh.vertices * millimetres, model.mesh.faces)
-    corners, lines = mesh.vertices[mesh.faces], []
-    for point in zone.near:
-        face = corners[up_to_folds(mesh, nearest(corners, np.array(point)).facet, zone.crease)]
-        normal = np.cross(face[:, 1] - face[:, 0], face[:, 2] - face[:, 0]).sum(axis=0)
-        normal /= max(float(np.linalg.norm(normal)), 1e-30)
-        edges = rim(face)
-        low, high = edges - zone.depth * normal, edges + zone.above * normal
-        lines += [*low, *high]
-        some = range(0, len(edges), max(1, len(edges) // UPRIGHTS))
-        lines += [np.stack((low[i, 0], high[i, 0])) for i in some]
-    return lines
+def skins_of(job: Job, scene: Scene, rims: ZoneRims) -> tuple[Skin, ...]:
+    """Return the picked faces that the zones of picked parts lie along."""
+    picked = [(part_of(job, shape.spot.part), shape) for shape in scene.parts if shape.picked]
+    zones = [(part, shape, zone) for part, shape in picked for zone in part.zones if zone.near]
+    faces = [(part, shape, rims.facets_of(part, shape, zone)) for part, shape, zone in zones]
+    return tuple(Skin(shape, ZoneFrame(part, shape.matrix).seen(some)) for part, shape, some in faces if len(some))
 
 
 def name_place(lines: Lines, camera: Camera) -> QPointF:

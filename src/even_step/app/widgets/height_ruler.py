@@ -33,6 +33,7 @@ class HeightRuler(QWidget):
         self._held = -1
         self.setObjectName("ruler")
         self.setAccessibleName("height ruler")
+        self.setToolTip("Drag: where the parts are cut open; in Layers, which layers are seen")
         self.setFixedWidth(WIDTH)
         self.setMouseTracking(True)
         desk.view.changed.connect(lambda _: self.update())

@@ -8,9 +8,10 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.canvas import Canvas
-from even_step.app.canvas.scene import TINTED, PartShape
-from even_step.app.canvas.zone_edges import Lines, box_lines, name_place, zone_lines
+from even_step.app.canvas.scene import PartShape
+from even_step.app.canvas.zone_edges import box_lines, name_place, zone_lines
 from even_step.app.canvas.zone_handles import Handle
+from even_step.app.canvas.zone_rims import Lines
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
 from even_step.core.job.model import Part
@@ -28,7 +29,7 @@ def draw_zones(painter: QPainter, canvas: Canvas, part: Part, shape: PartShape) 
         is_open = shape.picked and known is not None and known[1].id == zone.id
         colour = QColor(PAPER.zone)
         colour.setAlpha(255 if shape.picked else 120)
-        if shape.picked and np.isinf(canvas.scene.cut_at) and zone.shape not in (*TINTED, "body"):
+        if shape.picked and np.isinf(canvas.scene.cut_at) and zone.shape == "mesh":
             _wash(painter, camera, lines)
         painter.setPen(QPen(colour, 2.2 if is_open else 1.5 if shape.picked else 1.0, Qt.PenStyle.DashLine))
         _polylines(painter, camera, lines)
