@@ -8,16 +8,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject
 
-from even_step.app.shelf import ModelShelf
-from even_step.app.store import JobStore
-from even_step.app.view import View
-from even_step.app.work.client import Task, WorkerClient
+from even_step.app.asked import Asked, Sources
 from even_step.app.work.requests import CutParts
-from even_step.core.job.beds import on_bed
-from even_step.core.job.cascade import cascade, complaints
-from even_step.core.job.model import Job
 
 REST = 40  # ms without an edit or a step of the cut
 AT = frozenset({"Parts", "Recipe"})  # stations in which parts can be cut open
@@ -46,24 +40,12 @@ class CutFace:
         return cls(deep, tuple(run for run in runs if run[1]))
 
 
-class CutOpen(QObject):
+class CutOpen(Asked):
     """How high the parts are cut open, and the face of the cut; replaced as the job is edited."""
 
-    changed = Signal()
-
-    def __init__(
-        self, store: JobStore, view: View, shelf: ModelShelf, worker: WorkerClient, parent: QObject | None = None
-    ) -> None:
-        super().__init__(parent)
-        self._store, self._view, self._shelf, self._worker = store, view, shelf, worker
+    def __init__(self, sources: Sources, parent: QObject | None = None) -> None:
+        super().__init__(sources, REST, parent)
         self._face: CutFace | None = None
-        self._of: tuple[Job, float] | None = None  # the job and height it is of
-        self._task: Task | None = None
-        self._rest = QTimer(self, singleShot=True, interval=REST)
-        self._rest.timeout.connect(self._ask)
-        store.changed.connect(lambda _: self._rest.start())
-        shelf.arrived.connect(lambda _: self._rest.start())
-        view.changed.connect(self._follow_view)
 
     @property
     def at(self) -> float:
@@ -73,31 +55,23 @@ class CutOpen(QObject):
     @property
     def face(self) -> CutFace | None:
         """The face of the cut, none while it is looked for."""
-        return self._face if self._of and self._of[1] == self.at else None
+        return self._face if isinstance(self.of, CutParts) and self.of.height == self.at else None
 
     def put(self, height: float, tallest: float) -> None:
         """Cut at a height; nothing where that is over all parts."""
         self._view.set("cut", 0.0 if height >= tallest else max(round(height, 2), LEAST))
 
-    def _follow_view(self, piece: str) -> None:
-        if piece in {"cut", "station", "bed"}:
-            self._rest.start()
+    def wish(self) -> CutParts | None:
+        """Ask for the face of the cut where there is one."""
+        return CutParts(self.job, self.at) if np.isfinite(self.at) else None
 
-    def _ask(self) -> None:
-        job, at = on_bed(self._store.job, self._view.bed), self.at
-        if not np.isfinite(at) or self._of == (job, at):
-            return
-        if self._task and self._task.state in {"queued", "running"}:
-            self._worker.call_off(self._task)
-        if not job.parts or not self._shelf.has_all(job.parts) or complaints(job, cascade(job)):
-            self._take(None, None)
-            return
+    def take(self, _: object, arrays: dict[str, NDArray[Any]]) -> None:
+        """Take the face; none where a part is not there yet, or cannot be cut."""
+        self._face = CutFace.of(arrays["corners"], arrays["zone"], self._cut_height()) if arrays else None
 
-        def done(_: object, arrays: dict[str, NDArray[Any]]) -> None:
-            self._take((job, at), CutFace.of(arrays["corners"], arrays["zone"], at))
+    def _cut_height(self) -> float:
+        return self.of.height if isinstance(self.of, CutParts) else 0.0
 
-        self._task = self._worker.ask(CutParts(job, at), done=done, failed=lambda _: self._take(None, None))
-
-    def _take(self, of: tuple[Job, float] | None, face: CutFace | None) -> None:
-        self._of, self._face = of, face
-        self.changed.emit()
+    def follow_view(self, piece: str) -> None:
+        """Look again when the cut is moved."""
+        super().follow_view("station" if piece == "cut" else piece)

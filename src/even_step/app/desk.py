@@ -7,9 +7,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from even_step.app.asked import Sources
 from even_step.app.background import Background
 from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
+from even_step.app.foreseen_heights import ForeseenHeights
 from even_step.app.measuring import Measuring
 from even_step.app.selection import Selection
 from even_step.app.shadows import Shadows
@@ -59,8 +61,10 @@ class Desk(QObject):
         self.shelf = ModelShelf(self.worker, state / "models", self)
         self.measuring = Measuring(self.store, self.shelf, self)
         self.shadows = Shadows(self.shelf)
-        self.foreseen = ForeseenSupports(self.store, self.view, self.shelf, self.worker, self)
-        self.cut_open = CutOpen(self.store, self.view, self.shelf, self.worker, self)
+        sources = Sources(self.store, self.view, self.shelf, self.worker)
+        self.foreseen = ForeseenSupports(sources, self)
+        self.foreseen_heights = ForeseenHeights(sources, self)
+        self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)

@@ -63,6 +63,18 @@ SUPPORTS = (
     *("extruder.supports", "extruder.contact"),
 )
 RULES = (
+    Idle(
+        ("layers.height",),
+        lambda values, _: bool(values["layers.follow_surface"]),
+        "layers follow the surface",
+        "take Follow the surface off, or set the thinnest and the thickest layer",
+    ),
+    Idle(
+        ("layers.stair_step", "layers.ease"),
+        _nothing("layers.follow_surface"),
+        "layers do not follow the surface",
+        "let layers follow the surface",
+    ),
     Idle(INFILL, _nothing("infill.density"), "there is no infill", "raise the infill density"),
     *(
         Idle((key,), _ignored(key), "this infill pattern does not use it", "choose another infill pattern")

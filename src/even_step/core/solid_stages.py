@@ -23,7 +23,7 @@ from even_step.core.slicing.foot.brim import BrimSettings
 from even_step.core.slicing.foot.foot import Foot, lay_foot
 from even_step.core.slicing.foot.raft import RaftHeights, RaftSettings
 from even_step.core.slicing.hanging import Hanging, HangingSettings, hanging
-from even_step.core.slicing.heights import Heights, HeightSettings, HeightSpan, fixed_heights
+from even_step.core.slicing.heights import Heights, HeightSettings, HeightSpan, fixed_heights, following_heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, infill
 from even_step.core.slicing.infill.zoned import zoned_infill
 from even_step.core.slicing.islands import Islands, islands
@@ -45,6 +45,7 @@ from even_step.core.slicing.supports.slimness import Slimness, slimness
 from even_step.core.slicing.supports.trees import TreeSettings, tree_columns
 from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.supports.volume import frame_of
+from even_step.core.slicing.surface import facets_of, surface_of
 from even_step.core.slicing.sway import Sway, sway
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
@@ -77,10 +78,11 @@ def _spans(it: Inputs) -> tuple[HeightSpan, ...]:
 
 
 def _heights(it: Inputs) -> Heights:
-    spans = it[SPANS] if it.by_zone(HeightSettings).about else ()
-    return fixed_heights(float(it[MESH].bounds[1, 2]), it.record(HeightSettings), spans).over(
-        it.record(RaftHeights).lift
-    )
+    mesh, settings, lift = it[MESH], it.record(HeightSettings), it.record(RaftHeights).lift
+    tall, spans = float(mesh.bounds[1, 2]), it[SPANS] if it.by_zone(HeightSettings).about else ()
+    if settings.follow:
+        return following_heights(tall, surface_of(facets_of(mesh)), settings, spans).over(lift)
+    return fixed_heights(tall, settings, spans).over(lift)
 
 
 def _hanging(it: Inputs) -> Hanging:

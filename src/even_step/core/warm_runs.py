@@ -28,7 +28,7 @@ from even_step.core.motion.writer import gcode
 from even_step.core.output import write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.plane import region
-from even_step.core.plane.spans import shortest_chord
+from even_step.core.plane.spans import longest_line, shortest_chord
 from even_step.core.report import gcode_job, report
 from even_step.core.slicing.assembly import visiting_order
 from even_step.core.stages import StageCache, StageRun
@@ -55,13 +55,15 @@ def run_everything() -> None:
     weld(np.zeros((HALVED_FROM, 3, 3), np.float32))
     gap, hold = region.rectangle(-1, -1, 1, 1), region.rectangle(-3, -3, 3, 3)
     shortest_chord(np.array([gap], object), np.array([hold], object), 0.0, 0.0)
+    longest_line(np.array([gap], object), 0.0)
     visiting_order(np.zeros((3, 2)))
 
 
 def _asked(number: int) -> dict[str, Value]:
     """Return other settings for each model."""
     pattern, kind = PATTERNS[number % len(PATTERNS)], "tree" if number else "sheet"
-    return {"layers.height": 0.3, "infill.pattern": pattern, "supports.kind": kind, "supports.from": "bed"}
+    follows = {"layers.follow_surface": number % 2 == 1}
+    return {"layers.height": 0.3, "infill.pattern": pattern, "supports.kind": kind, "supports.from": "bed", **follows}
 
 
 def _slice(path: Path, settings: dict[str, Value], target: Path, hands: Crew) -> None:

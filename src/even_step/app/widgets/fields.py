@@ -194,6 +194,9 @@ class NumbersField(TextField):
     def show_value(self, value: Value) -> None:
         """Show the numbers; what is being typed is left alone."""
         self._value = f"{value} {self._unit}" if isinstance(value, str) else f"{value:g} {self._unit}"
+        if value == "":
+            self._value = ""
+            self.setPlaceholderText("any")
         if not (self.hasFocus() and self.isModified()):
             self.setText(self._value)
             self.setModified(False)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -22,6 +23,8 @@ AXIS = 14.0
 ABOVE, BELOW = 70.0, 96.0
 STEPS = (1, 2, 5, 10, 20, 50, 100)
 LEAST_APART = 26.0
+STEP_ROOM = 46.0  # points that the thickest layer to come is wide
+Heights = NDArray[np.float64]
 
 
 class HeightRuler(QWidget):
@@ -31,6 +34,7 @@ class HeightRuler(QWidget):
         super().__init__(parent)
         self._desk, self._canvas = desk, canvas
         self._held = -1
+        self._pointed: float | None = None
         self.setObjectName("ruler")
         self.setAccessibleName("height ruler")
         self.setToolTip("Drag: where the parts are cut open; in Layers, which layers are seen")
@@ -41,6 +45,7 @@ class HeightRuler(QWidget):
         desk.selection.changed.connect(self.update)
         desk.shelf.arrived.connect(lambda _: self.update())
         desk.trials.shown_changed.connect(self.update)
+        desk.foreseen_heights.changed.connect(self.update)
 
     @property
     def _slides(self) -> bool:
@@ -74,8 +79,7 @@ class HeightRuler(QWidget):
         tops = self._tops
         if tops is None:
             return 0
-        room = max(40.0, self.height() - ABOVE - BELOW)
-        z = (self.height() - BELOW - y) / room * self.tallest
+        z = self._z_at(y)
         high = float(np.min(tops, where=tops >= z - 1e-9, initial=float(tops.max())))
         # Where parts are laid one by one several layers have this height: the one nearest to those that are seen.
         near = np.flatnonzero(tops == high)
@@ -88,6 +92,7 @@ class HeightRuler(QWidget):
         top, bottom = self.y_of(self.tallest), self.y_of(0)
         draw_veil(painter, QRectF(0, top - 44, WIDTH, bottom - top + 68), ("right", "top", "bottom"))
         self._bands(painter)
+        self._steps(painter)
         self._axis(painter)
         if self._slides:
             self._marks(painter)
@@ -130,6 +135,42 @@ class HeightRuler(QWidget):
         if high > low:
             band = QRectF(AXIS - 6, self.y_of(high), 6, self.y_of(low) - self.y_of(high))
             painter.fillRect(band, mixed(PAPER.paper, PAPER.accent, 0.35))
+
+    def _steps(self, painter: QPainter) -> None:
+        """Draw how thick each layer of the part in hand will be, and tell it at the pointer."""
+        found = self._layers_to_come()
+        if found is None:
+            return
+        top, thick = found
+        widest = float(thick.max())
+        wash = mixed(PAPER.paper, PAPER.accent, 0.22)
+        for upper, high in zip(top.tolist(), thick.tolist(), strict=True):
+            y, wide = self.y_of(upper), STEP_ROOM * high / widest
+            painter.fillRect(QRectF(AXIS, y, wide, max(self.y_of(upper - high) - y, 0.4)), wash)
+        z = self._z_at(self._pointed) if self._pointed is not None else -1.0
+        if 0.0 <= z < float(top[-1]):
+            high = float(thick[int(np.searchsorted(top, z, side="right"))])
+            painter.setPen(QPen(QColor(PAPER.accent), 1))
+            painter.drawLine(QPointF(AXIS, self.y_of(z)), QPointF(WIDTH, self.y_of(z)))
+            painter.setFont(font(MARK, bold=True))
+            painter.drawText(QRectF(AXIS + 12, self.y_of(z) - 16, WIDTH, 14), f"{high:.3g} mm")
+
+    def _layers_to_come(self) -> tuple[Heights, Heights] | None:
+        """Return tops and thicknesses of the layers that the part in hand will have, or the only part."""
+        if self._desk.view.station != "Recipe":
+            return None
+        shown, picked = self._canvas.scene.parts, self._desk.selection.in_hand
+        part = picked.part if picked else shown[0].spot.part if len({one.spot.part for one in shown}) == 1 else ""
+        return self._desk.foreseen_heights.of_part(part)
+
+    def _z_at(self, y: float) -> float:
+        room = max(40.0, self.height() - ABOVE - BELOW)
+        return (self.height() - BELOW - y) / room * self.tallest
+
+    def leaveEvent(self, _: QEvent) -> None:  # noqa: N802 - Qt's name
+        """Tell no height any more."""
+        self._pointed = None
+        self.update()
 
     def _marks(self, painter: QPainter) -> None:
         """Show at which heights there are findings."""
@@ -186,7 +227,10 @@ class HeightRuler(QWidget):
         return abs(event.position().y() - self.y_of(z)) <= 9
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        """Drag the end in hand."""
+        """Drag the end in hand; tell how thick the layer at the pointer will be."""
+        self._pointed = event.position().y()
+        if self._desk.view.station == "Recipe":
+            self.update()
         if self._held >= 0 and self._cuts:
             self._cut_to(event.position().y())
         elif self._held >= 0:
@@ -205,8 +249,7 @@ class HeightRuler(QWidget):
             step_layer(self._desk, notches)
 
     def _cut_to(self, y: float) -> None:
-        room = max(40.0, self.height() - ABOVE - BELOW)
-        put_cut(self._desk, (self.height() - BELOW - y) / room * self.tallest)
+        put_cut(self._desk, self._z_at(y))
 
     def _drag_to(self, layer: int) -> None:
         tops = self._tops

@@ -17,6 +17,7 @@ from even_step.app.work.requests import (
     CutParts,
     ExportGcode,
     FindVoids,
+    ForeseeHeights,
     ForeseeSupports,
     Opened,
     OpenJob,
@@ -27,6 +28,7 @@ from even_step.app.work.requests import (
 from even_step.core.coloured import channels
 from even_step.core.cut_open import cut_faces
 from even_step.core.errors import EvenStepError, JobError
+from even_step.core.foreseen_heights import heights_before
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import files_in, is_job_file, read_job_text, with_files
@@ -237,6 +239,13 @@ def foresee_supports(request: ForeseeSupports, memory: Memory, crew: Crew) -> Ou
     return Outcome(found.parts, {"corners": found.corners})
 
 
+def foresee_heights(request: ForeseeHeights, memory: Memory, crew: Crew) -> Outcome:
+    """Find the layers of parts."""
+    found = heights_before(request.job, crew, memory.cache)
+    arrays = {f"{k} top": one.tops for k, one in enumerate(found.values())}
+    return Outcome(tuple(found), arrays | {f"{k} thick": one.thick for k, one in enumerate(found.values())})
+
+
 def cut_parts(request: CutParts, memory: Memory, crew: Crew) -> Outcome:
     """Cut parts open."""
     found = cut_faces(request.job, request.height, crew, memory.cache)
@@ -251,5 +260,6 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     SaveJob: save_job,
     FindVoids: find_voids,
     ForeseeSupports: foresee_supports,
+    ForeseeHeights: foresee_heights,
     CutParts: cut_parts,
 }

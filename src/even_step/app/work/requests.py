@@ -80,6 +80,13 @@ class ForeseeSupports:
 
 
 @dataclass(frozen=True)
+class ForeseeHeights:
+    """Find the layers of a job's parts, before it is sliced."""
+
+    job: Job
+
+
+@dataclass(frozen=True)
 class CutParts:
     """Cut the parts of a job open at a height, mm, before it is sliced."""
 
@@ -87,9 +94,11 @@ class CutParts:
     height: float
 
 
-Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | ForeseeSupports | CutParts
+#: What is asked of a job as it is, before it is sliced.
+Wish = ForeseeSupports | ForeseeHeights | CutParts
+Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | Wish
 #: Done in the worker's second thread: short, and wanted although a slice is running.
-ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, CutParts)
+ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, CutParts)
 
 
 @dataclass(frozen=True)

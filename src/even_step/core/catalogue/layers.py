@@ -54,6 +54,58 @@ MOST = Setting(
     cost="A smaller one takes more layers.",
     scopes=SCOPES,
 )
+FOLLOW_SURFACE = Setting(
+    "layers.follow_surface",
+    "Follow the surface",
+    "switch",
+    False,
+    "Layers are as thick as the slopes at their height allow: fine on shallow ones, thick on upright walls. The layer "
+    "height itself is not used then, but for zones. Layers end on flats.",
+    level="wider",
+    synonyms=("adaptive", "variable", "dynamic", "stairs", "rings", "quality"),
+    cost="Takes longer than thick layers and less than thin ones.",
+    scopes=SCOPES,
+)
+STAIR_STEP = Setting(
+    "layers.stair_step",
+    "Largest stair step",
+    "length",
+    0.08,
+    "How high the step may be that a layer leaves on a slope, measured square to the slope; where layers follow the "
+    "surface. The thinnest layer may leave more on the shallowest slopes.",
+    range=(0.005, 1.0),
+    advised=(0.02, 0.2),
+    step=0.01,
+    level="wider",
+    synonyms=("cusp", "roughness", "rings", "deviation"),
+    cost="Smaller takes more layers.",
+    scopes=SCOPES,
+)
+EASE = Setting(
+    "layers.ease",
+    "Ease between heights",
+    "length",
+    0.04,
+    "How much the height of a layer may differ from its neighbour's where layers follow the surface; 0 for any. "
+    "Heights are only ever lowered for it.",
+    range=(0.0, 1.0),
+    step=0.01,
+    synonyms=("smooth", "transition", "jump", "variation"),
+    cost="Smaller takes more layers beside fine ones.",
+    scopes=SCOPES,
+)
+SET_HEIGHTS = Setting(
+    "layers.set_heights",
+    "Set heights only",
+    "lengths",
+    "",
+    "The only heights that layers but the first have, with blanks between them; none allows all. The next lower one "
+    "is taken. What no layer can meet is left.",
+    range=(0.02, 1.2),
+    synonyms=("discrete", "step motor", "whole steps", "full steps"),
+    cost="The part may come out a little lower or higher than drawn, which is told.",
+    scopes=SCOPES,
+)
 CLOSING_GAP = Setting(
     "layers.closing_gap",
     "Close gaps up to",
@@ -80,4 +132,4 @@ RESOLUTION = Setting(
     cost="Finer costs time and larger files.",
     scopes=SCOPES,
 )
-ALL = (HEIGHT, FIRST_HEIGHT, LEAST, MOST, CLOSING_GAP, RESOLUTION)
+ALL = (HEIGHT, FIRST_HEIGHT, LEAST, MOST, FOLLOW_SURFACE, STAIR_STEP, EASE, SET_HEIGHTS, CLOSING_GAP, RESOLUTION)

@@ -14,6 +14,7 @@ from even_step.core.errors import SettingError
 Value: TypeAlias = float | int | bool | str
 Kind = Literal[
     "length",
+    "lengths",
     "count",
     "percent",
     "angle",
@@ -34,6 +35,7 @@ Limit = Literal["", "layer_height", "line_width", "speed", "acceleration", "nozz
 
 UNITS: dict[str, str] = {
     "length": "mm",
+    "lengths": "mm",
     "count": "",
     "percent": "%",
     "angle": "°",
@@ -99,7 +101,7 @@ class Setting:
     @property
     def type(self) -> str:
         """``number``, ``numbers`` (one or more), ``integer``, ``switch`` or ``choice``."""
-        own = {"count": "integer", "switch": "switch", "choice": "choice", "angles": "numbers"}
+        own = {"count": "integer", "switch": "switch", "choice": "choice", "angles": "numbers", "lengths": "numbers"}
         return own.get(self.kind, "number")
 
     def value_of(self, raw: object) -> Value:
@@ -120,15 +122,17 @@ class Setting:
             return self._choice(raw)
         if self.kind == "switch":
             return self._switch(raw)
-        if self.kind == "angles":
+        if self.type == "numbers":
             return self._numbers(raw)
         return self._number(raw)
 
     def _numbers(self, raw: object) -> float | str:
-        """Return one number, or several as a text with blanks between them."""
+        """Return one number, or several as a text with blanks between them; none where none is the default."""
         if not isinstance(raw, str | list | tuple):
             return self._number(raw)
         pieces = raw.replace(",", " ").replace(self.unit, " ").split() if isinstance(raw, str) else raw
+        if not pieces and self.default == "":
+            return ""
         if not 1 <= len(pieces) <= MOST_NUMBERS:
             told = f"{len(pieces)} numbers" if pieces else "no number"
             raise SettingError(f"holds {told}", subject=self.key, remedy=f"1 to {MOST_NUMBERS} of them")

@@ -11,7 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.catalogue import layers
+from even_step.core.catalogue.setting import numbers_of
 from even_step.core.errors import JobError
+from even_step.core.slicing.following_heights import following
+from even_step.core.slicing.surface import Surface
 
 SPREAD_OVER = 5  # what remains at the top is shared by this many layers
 TINY = 1e-6  # mm
@@ -28,6 +31,10 @@ class HeightSettings:
     own_most: Annotated[float, layers.MOST]
     nozzle_least: float
     nozzle_most: float
+    follow: Annotated[bool, layers.FOLLOW_SURFACE] = False
+    stair_step: Annotated[float, layers.STAIR_STEP] = 0.0
+    ease: Annotated[float, layers.EASE] = 0.0
+    set_heights: Annotated[str, layers.SET_HEIGHTS] = ""
 
     @property
     def least(self) -> float:
@@ -38,6 +45,18 @@ class HeightSettings:
     def most(self) -> float:
         """The thickest layer, mm."""
         return min(self.own_most, self.nozzle_most) if self.own_most > 0 else self.nozzle_most
+
+    @property
+    def allowed(self) -> NDArray[np.float64]:
+        """The only heights that layers but the first may have, rising, mm; none where all may."""
+        return np.unique(np.array(numbers_of(self.set_heights), np.float64))
+
+    def one_of(self, height: float) -> float:
+        """Return a height within the limits; of set heights only, the next lower one, or else the lowest."""
+        height = min(max(height, self.least), self.most)
+        if not len(self.allowed):
+            return height
+        return float(self.allowed[max(0, int(np.searchsorted(self.allowed, height + TINY, "right")) - 1)])
 
 
 class HeightSpan(NamedTuple):
@@ -121,7 +140,7 @@ def fixed_heights(tall: float, settings: HeightSettings, spans: Sequence[HeightS
         return _stack(np.array([first_top(tall, first, settings.least)]))
     made, at = [np.array([first])], first
     for end, height in _steps(first, tall, settings, spans):
-        thick = _equal(end - at, min(max(height, settings.least), settings.most), settings)
+        thick = _equal(end - at, settings.one_of(height), settings)
         made.append(thick)
         at += float(thick.sum())
     return _stack(np.concatenate(made))
@@ -146,16 +165,40 @@ def _steps(low: float, high: float, settings: HeightSettings, spans: Sequence[He
 
 def _equal(tall: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:
     """Return layers of one height that come to another in all, the last few as high as it takes."""
-    whole = int(np.floor(tall / step + TINY))
-    if whole > MOST_LAYERS:
+    whole = int(np.floor(tall / step + (0.5 if len(settings.allowed) else TINY)))
+    _refuse_too_many(tall, step)
+    rest = tall - whole * step
+    thick = np.full(whole, step)
+    return _spread(thick, rest, step, settings) if rest > TINY and not len(settings.allowed) else thick
+
+
+def following_heights(
+    tall: float, surface: Surface, settings: HeightSettings, spans: Sequence[HeightSpan] = ()
+) -> Heights:
+    """Lay out layers that follow a surface up to a height; see ``following``.
+
+    Raises
+    ------
+    JobError
+        When there would be more than ``MOST_LAYERS`` layers.
+    """
+    first = settings.first_height
+    if tall <= first + TINY:
+        return _stack(np.array([first_top(tall, first, settings.least)]))
+    limits = settings.least, settings.most, settings.stair_step, settings.ease
+    _refuse_too_many(tall, settings.least)
+    held = np.array([tuple(span) for span in spans], np.float64).reshape(-1, 3)
+    thick = following(first, tall, surface, limits, held, settings.allowed)
+    return _stack(np.concatenate(([first], thick)))
+
+
+def _refuse_too_many(tall: float, step: float) -> None:
+    if tall / step > MOST_LAYERS:
         raise JobError(
             f"{tall:g} mm in layers of {step:g} mm are more than {MOST_LAYERS} layers",
             subject="layers.height",
             remedy="thicker layers, or a lower part",
         )
-    rest = tall - whole * step
-    thick = np.full(whole, step)
-    return _spread(thick, rest, step, settings) if rest > TINY else thick
 
 
 def _spread(thick: NDArray[np.float64], rest: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:

@@ -1,0 +1,34 @@
+"""The layers that parts will have, asked of the worker while the station Recipe is open."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject
+
+from even_step.app.asked import Asked, Sources
+from even_step.app.work.requests import ForeseeHeights
+
+REST = 120  # ms
+
+
+class ForeseenHeights(Asked):
+    """Tops and thicknesses of layers by part, mm; replaced as the job is edited."""
+
+    def __init__(self, sources: Sources, parent: QObject | None = None) -> None:
+        super().__init__(sources, REST, parent)
+        self._found: dict[str, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+
+    def of_part(self, part: str) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+        """Return the tops of a part's layers over its own bottom and how thick each is, none while not known."""
+        return self._found.get(part)
+
+    def wish(self) -> ForeseeHeights | None:
+        """Ask for the layers of the bed in view."""
+        return ForeseeHeights(self.job) if self._view.station == "Recipe" else None
+
+    def take(self, facts: tuple[str, ...] | None, arrays: dict[str, NDArray[Any]]) -> None:
+        """Take what was found."""
+        self._found = {part: (arrays[f"{k} top"], arrays[f"{k} thick"]) for k, part in enumerate(facts or ())}

@@ -1,0 +1,40 @@
+"""The heights of a part's layers: which are in use, with layers and time of each, and how rough its slopes come out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from even_step.core.pipeline import Sliced
+from even_step.core.slicing.stairs import stairs_of
+from even_step.core.slicing.surface import facets_of
+
+
+def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
+    """Describe the layers of a part.
+
+    Parameters
+    ----------
+    first, copies
+        The number of its first copy on the bed, and how many it has.
+
+    Returns
+    -------
+    dict
+        ``heights``: of each height in use, to 1 µm, in mm, how many layers of a copy have it and what all copies' lines
+        in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show.
+    """
+    solid, path, plan = sliced.solids[sliced.placed[first].solid], sliced.toolpath, sliced.plan
+    mine = (path.part >= first) & (path.part < first + copies) & (path.own >= 0)
+    took = (plan.way_time + plan.path_time)[mine]
+    each = np.bincount(path.own[mine], took, len(solid.heights.thick))
+    high, which, count = np.unique(np.round(solid.heights.thick, 3), return_inverse=True, return_counts=True)
+    time = np.bincount(which.ravel(), each, len(high))
+    rows = zip(high.tolist(), count.tolist(), time.tolist(), strict=True)
+    stairs = stairs_of(facets_of(solid.mesh), solid.heights)
+    return {
+        "heights": [{"height_mm": height, "layers": layers, "time_s": spent} for height, layers, spent in rows],
+        "stair_mean_mm": stairs.mean,
+        "stair_largest_mm": stairs.largest,
+    }

@@ -1,0 +1,59 @@
+"""Layers that follow the surface, in the window: settings, and the layers to come beside the ruler."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from even_step.app.widgets.fields import NumbersField
+from even_step.core.mesh.solids import ball
+from tests.shapes import write_stl
+
+
+@pytest.fixture
+def dome(hand, tmp_path):
+    mesh = ball(np.array([20.0, 20.0, 20.0]))
+    hand.drop(write_stl(tmp_path / "dome.stl", mesh.vertices[mesh.faces]))
+    hand.desk.view.set("station", "Recipe")
+    hand.desk.view.set("level", "everything")
+    return hand
+
+
+def layers(hand, known):
+    hand.wait(lambda: (found := hand.desk.foreseen_heights.of_part(hand.part())) is not None and known(found[1]))
+    return hand.desk.foreseen_heights.of_part(hand.part())
+
+
+def is_washed(hand, x, z):
+    """Whether the bar of a layer reaches some points to the right of the ruler's axis at a height."""
+    ruler = hand.window.area.ruler
+    colour = ruler.grab().toImage().pixelColor(QPoint(14 + x, round(ruler.y_of(z))))
+    return colour.red() - colour.green() > 8
+
+
+def test_the_layers_to_come_are_drawn_beside_the_ruler_and_told_at_the_pointer(dome):
+    hand = dome
+    top, thick = layers(hand, lambda thick: bool(np.isclose(thick, 0.2).all()))
+    assert top[-1] == pytest.approx(20.0)
+    hand.click("setting layers.follow_surface")
+    top, thick = layers(hand, lambda thick: thick.max() > 0.25)
+    middle, end = (int(np.searchsorted(top, z)) for z in (10.0, 19.0))
+    assert thick[middle] > 0.25
+    assert thick[end] < 0.1
+    assert is_washed(hand, 40, 10.0)
+    assert not is_washed(hand, 40, 19.0)
+    hand.type_into("setting layers.set_heights", "0.1 0.2")
+    top, thick = layers(hand, lambda thick: set(np.round(thick[1:], 3)) == {0.1, 0.2})
+    field = hand.find(NumbersField, "setting layers.set_heights")
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClick(field, Qt.Key.Key_Delete)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert hand.desk.job.settings.get("layers.set_heights", "") == ""
+    layers(hand, lambda thick: len(set(np.round(thick, 3))) > 4)
+    ruler = hand.window.area.ruler
+    QTest.mouseMove(ruler, QPoint(30, round(ruler.y_of(10.0))))
+    hand.desk.view.set("station", "Parts")
+    assert not is_washed(hand, 40, 10.0)
