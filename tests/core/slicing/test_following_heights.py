@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from even_step.core.errors import JobError
 from even_step.core.job.model import Copy
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.solids import ball, box
-from even_step.core.slicing.heights import HeightSettings, HeightSpan, following_heights
+from even_step.core.slicing.heights import HeightSettings, HeightSpan, fixed_heights, following_heights
 from even_step.core.slicing.stairs import stairs_of
 from even_step.core.slicing.surface import FLAT, facets_of, surface_of
 from tests.shapes import write_stl
@@ -129,6 +130,20 @@ def test_only_set_heights_are_used():
     found = followed(on_bed(turned_about_z(DOME)), allowed="0.08 0.16 0.24")
     assert set(np.round(found.thick[1:], 3)) == {0.08, 0.16, 0.24}
     assert found.top[-1] == pytest.approx(20 * np.sin(np.radians(89)), abs=0.05)
+    for tall in (10.01, 10.05, 10.1, 10.17):
+        found = followed(on_bed(box(np.array([8.0, 8.0, tall]))), allowed="0.12 0.28")
+        assert found.top[-1] == pytest.approx(tall, abs=0.0601)
+        assert found.cuts[-1] < tall
+
+
+def test_set_heights_are_used_without_following_too_and_must_be_possible():
+    own = HeightSettings(0.25, 0.2, 0.0, 0.0, LEAST, MOST, set_heights="0.12 0.2 0.9")
+    assert own.allowed.tolist() == [0.12, 0.2]
+    found = fixed_heights(10.07, own)
+    np.testing.assert_allclose(found.thick, 0.2, atol=1e-6)
+    assert found.top[-1] == pytest.approx(10.0)
+    with pytest.raises(JobError, match=r"none of 0\.9 mm"):
+        fixed_heights(10.0, HeightSettings(0.2, 0.2, 0.0, 0.0, LEAST, MOST, set_heights="0.9"))
 
 
 @settings(max_examples=100, deadline=None, derandomize=True)

@@ -107,8 +107,8 @@ def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-
     n, at = 0, 0
     z, before = first, most
     tall = ends[ends.shape[0] - 1]
-    lowest = min(least, allowed[0]) if allowed.shape[0] > 0 else least
-    while tall - z >= lowest / 2:
+    lowest = allowed[0] if allowed.shape[0] > 0 else least
+    while tall - z > lowest / 2 + TINY:
         i = min(int((z - first) / GRID + TINY), highest.shape[0] - 1)
         high = min(highest[i], highest[min(i + 1, highest.shape[0] - 1)])
         if _own(z, spans) < 0.0:
@@ -124,7 +124,7 @@ def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-
             at += 1
         rest = ends[at] - z
         if allowed.shape[0] > 0:
-            k = max(0, np.searchsorted(allowed, high + TINY, side="right") - 1)
+            k = max(0, np.searchsorted(allowed, min(high, tall - z) + TINY, side="right") - 1)
             high = allowed[k]
         elif rest < AHEAD * high:
             layers = np.ceil(rest / high - TINY)

@@ -48,8 +48,22 @@ class HeightSettings:
 
     @property
     def allowed(self) -> NDArray[np.float64]:
-        """The only heights that layers but the first may have, rising, mm; none where all may."""
-        return np.unique(np.array(numbers_of(self.set_heights), np.float64))
+        """The only heights that layers but the first may have, rising, mm; none where all may.
+
+        Raises
+        ------
+        JobError
+            When none of those that are set lies within the limits.
+        """
+        asked = np.unique(np.array(numbers_of(self.set_heights), np.float64))
+        found = asked[(asked >= self.least - TINY) & (asked <= self.most + TINY)]
+        if len(asked) and not len(found):
+            raise JobError(
+                f"none of {self.set_heights} mm is a height that can be laid",
+                subject="layers.set_heights",
+                remedy=f"{self.least:g} to {self.most:g} mm",
+            )
+        return found
 
     def one_of(self, height: float) -> float:
         """Return a height within the limits; of set heights only, the next lower one, or else the lowest."""
@@ -165,7 +179,7 @@ def _steps(low: float, high: float, settings: HeightSettings, spans: Sequence[He
 
 def _equal(tall: float, step: float, settings: HeightSettings) -> NDArray[np.float64]:
     """Return layers of one height that come to another in all, the last few as high as it takes."""
-    whole = int(np.floor(tall / step + (0.5 if len(settings.allowed) else TINY)))
+    whole = int(np.floor(tall / step + (0.499 if len(settings.allowed) else TINY)))
     _refuse_too_many(tall, step)
     rest = tall - whole * step
     thick = np.full(whole, step)
