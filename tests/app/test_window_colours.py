@@ -120,3 +120,18 @@ def test_the_output_tells_what_each_extruder_lays(twin):
     assert any(text.startswith("PLA, ") for text in told)
     assert any(text.startswith("PETG, ") for text in told)
     assert any("purged" in text for text in told)
+
+
+def test_the_largest_number_has_the_deepest_colour(hand, tmp_path):
+    """A box of which all layers but the first are as thick as may be: its side is dark, not pale."""
+    hand.drop(write_stl(tmp_path / "block.stl", box(30, 30, 12)))
+    changes = edits.with_setting(hand.desk.job, "layers.height", 0.3)
+    hand.desk.store.do("heights", edits.with_setting(changes, "layers.first_height", 0.1))
+    hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.desk.view.set("colour_by", "height")
+    shades = shades_of(hand.desk.trials.shown.lines, "height")
+    where = np.floor(shades.place[[int(shades.place.argmin()), int(shades.place.argmax())]] * STEPS)
+    assert where.tolist() == [0, STEPS - 1]
+    dark = colours_of(hand).sum(axis=2) < 330
+    assert dark.sum() > 5_000

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
+from even_step.app.stations.height_rows import HeightRows, rows_of
 from even_step.app.widgets.fields import NumbersField
 from even_step.core.mesh.solids import ball
 from tests.shapes import write_stl
@@ -57,3 +59,35 @@ def test_the_layers_to_come_are_drawn_beside_the_ruler_and_told_at_the_pointer(d
     QTest.mouseMove(ruler, QPoint(30, round(ruler.y_of(10.0))))
     hand.desk.view.set("station", "Parts")
     assert not is_washed(hand, 40, 10.0)
+
+
+def test_the_heights_in_use_are_told_with_their_layers_and_time(dome):
+    hand = dome
+    hand.key(Qt.Key.Key_F5)
+    hand.wait(lambda: hand.desk.trials.shown is not None)
+    hand.desk.view.set("station", "Layers")
+    heights = hand.find(HeightRows, "group Heights")
+    assert not heights.isVisible()
+    assert rows_of(hand.desk.trials.shown.report) == [
+        ("0.2 mm", 100, pytest.approx(hand.desk.trials.shown.time, rel=0.2))
+    ]
+    hand.desk.view.set("station", "Recipe")
+    hand.click("setting layers.follow_surface")
+    hand.type_into("setting layers.set_heights", "0.1 0.2")
+    hand.key(Qt.Key.Key_F5)
+    hand.wait(lambda: len(hand.desk.trials.all) == 2 and hand.desk.trials.shown is hand.desk.trials.all[-1])
+    hand.desk.view.set("station", "Layers")
+    assert heights.isVisible()
+    (fine, some, _), (thick, others, _) = rows_of(hand.desk.trials.shown.report)
+    assert (fine, thick) == ("0.1 mm", "0.2 mm")
+    assert 0.1 * some + 0.2 * others == pytest.approx(20.0, abs=0.06)
+    told = [piece.text() for piece in heights.findChildren(QLabel)]
+    assert any(text.startswith(f"{some} layers") for text in told)
+    assert any(text.startswith("stairs on slopes up to 0.2") for text in told)
+
+
+def test_many_heights_are_put_together():
+    heights = [{"height_mm": 0.06 + 0.01 * k, "layers": 2, "time_s": 10.0} for k in range(20)]
+    rows = rows_of({"parts": [{"heights": heights}, {"heights": heights[:1]}, {}]})
+    assert rows[0] == ("0.04 to 0.08 mm", 6, 30.0)
+    assert sum(layers for _, layers, _ in rows) == 42

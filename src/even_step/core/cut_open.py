@@ -40,7 +40,7 @@ class CutFaces:
 
 
 def cut_faces(job: Job, height: float, crew: Crew, cache: Cache) -> CutFaces:
-    """Cut all parts on a bed open.
+    """Cut all parts on a bed open that are drawn.
 
     Parameters
     ----------
@@ -60,7 +60,10 @@ def cut_faces(job: Job, height: float, crew: Crew, cache: Cache) -> CutFaces:
     bed, runner = bed_unit(job, scopes, solids, placed), Runner(run)
     known: dict[int, Cells] = {}
     shapes, zones = [region.nothing(0)], []
+    hidden = {copy.id for part in job.parts for copy in part.copies if copy.hidden}
     for part, copy in zip(placed, bed.under, strict=True):
+        if part.id in hidden:
+            continue
         if part.solid not in known:
             known[part.solid] = _cells(runner, copy.under[0], height)
         for lies_in, shape in zip(known[part.solid].zones, known[part.solid].shape, strict=True):

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import pytest
+import shapely
 
 from even_step.core.job.shipped import DATA
+from tests.narrow_help import drawn, laid
 from tests.slicing_help import job_of, slice_again
 
 
@@ -15,3 +17,13 @@ def test_a_bent_wall_at_a_threshold_is_filled(tmp_path, height, width):
     ledger = slice_again(tmp_path, job_of(DATA / "demo" / "wind_cup.stl", settings)).sliced.ledgers[0].rows
     assert (ledger[1:, 2] < 0.015 * ledger[1:, 0]).all()
     assert (ledger[1:, 3] < 0.03 * ledger[1:, 0]).all()
+
+
+def test_a_room_beside_a_spike_keeps_its_inside():
+    """The room is 2 mm square and leaves 1.1 mm inside of one wall, which is more than a line can fill."""
+    spike = [(-0.495, 2), (-0.768, 1.768), (-0.933, 1.586), (-1.205, 1.178), (-1.392, 0.726), (-1.488, 0.245)]
+    plan = shapely.MultiPolygon([shapely.Polygon([(-3.5, 0), (-3.5, 2), *spike, (-1.5, 0)])])
+    made = laid(plan, 1)
+    assert made.inner[0].area > 1.0
+    left = shapely.union_all([*drawn(made), made.inner[0].buffer(0.05), made.lost[0].buffer(0.05)])
+    assert plan.difference(left).area < 0.1

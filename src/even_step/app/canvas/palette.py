@@ -62,7 +62,8 @@ def shades_of(lines: TrialLines, channel: str) -> Shades:
         colours = [kind_colour(number) for number in range(len(KINDS))]
         return Shades(_palette([*colours, kind_colour(-1)]), place.astype(np.float32))
     low, high = (float(values.min()), float(values.max())) if len(values) else (0.0, 0.0)
-    along = (values - low) / max(high - low, 1e-9)
+    # The middle of a step: at its very end the palette begins anew.
+    along = (0.5 + (STEPS - 1) * (values - low) / max(high - low, 1e-9)) / STEPS
     return Shades(_palette([scale_colour(k / (STEPS - 1)) for k in range(STEPS)]), along.astype(np.float32), low, high)
 
 

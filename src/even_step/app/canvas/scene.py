@@ -207,7 +207,8 @@ def _pieces(
 ) -> tuple[Piece, ...]:
     """Take the body in hand apart from the others, which step back, and those that are zones from the rest."""
     wash = WRONG_WASH if wrong else PICKED_WASH if picked else 0.0
-    if body not in model.numbers and not zoned & set(model.numbers):
+    body = body if body in model.numbers else None
+    if body is None and not zoned & set(model.numbers):
         return (Piece(model, wash, lit=wrong or picked),)
     kinds: dict[tuple[bool, bool], list[int]] = {}
     for number in model.numbers:

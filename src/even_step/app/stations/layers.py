@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidge
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
+from even_step.app.stations.height_rows import HeightRows
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
@@ -172,6 +173,8 @@ class LayersStation(Sheet):
         box.addWidget(self._colours)
         self._roles = Group("Roles", "click to hide")
         box.addWidget(self._roles)
+        self._heights = HeightRows()
+        box.addWidget(self._heights)
         self._findings = Group("Findings")
         box.addWidget(self._findings)
         self.add(self._inside)
@@ -213,6 +216,7 @@ class LayersStation(Sheet):
         clear(self._findings.body)
         if trial:
             self._fill_roles(trial)
+            self._heights.show_report(trial.report)
             self._fill_findings(trial)
 
     def _fill_roles(self, trial: Trial) -> None:

@@ -18,7 +18,7 @@ from even_step.core.slicing.narrow_levels import closed_lines, slim_places, thin
 Limits: TypeAlias = tuple[float, float, float]
 
 CLOSED, INNER, FORK, SLIM = 0, 1, 2, 3  # what a ring bounds
-MARGIN = 0.02  # mm, by which thickness is known beyond what is asked for
+MARGIN = 0.12  # mm, by which thickness is known beyond what is asked for: more than what hardly bulges
 
 
 @dataclass(frozen=True, eq=False)
