@@ -15,6 +15,7 @@ from even_step.core.plane.region import Regions
 Lengths = NDArray[np.float64]
 SHORT = 1.0  # mm
 REACH = 0.002  # mm, by which cells are widened for edges that lie on theirs to be within
+BITE = 4.0  # mm
 
 
 def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
@@ -198,7 +199,8 @@ def _parted(lines: list[Points], cells: Regions, shortest: float) -> list[list[t
     number = _cell_of(np.concatenate(middles) if middles else np.empty((0, 2)), cells)
     ends = np.cumsum([0, *(len(some) for some in middles)])
     each = [number[a:b] for a, b in pairwise(ends)]
-    return [_pieces(*one) for one in zip(lines, steps, bounds, each, strict=True)]
+    of_line = zip(lines, steps, bounds, each, strict=True)
+    return [_pieces(*one) if len(one[3]) > 1 else [(one[0], int(one[3][0]))] for one in of_line]
 
 
 def _pieces(xy: Points, steps: Lengths, bounds: Lengths, number: Index) -> list[tuple[Points, int]]:
@@ -223,16 +225,30 @@ def _crossings(lines: list[Points], steps: list[Lengths], cells: Regions) -> lis
     rings, of = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(cells)), return_index=True)
     goes_on = np.flatnonzero(np.diff(of) == 0)
     c, d = rings[goes_on], rings[goes_on + 1]
-    tree = shapely.STRtree(shapely.linestrings(np.stack((c, d), axis=1)))
-    i, j = tree.query(shapely.linestrings(np.stack((a, b), axis=1)), predicate="intersects")
+    i, j = _near_pairs(a, b, c, d)
     way, border, apart = b[i] - a[i], d[j] - c[j], c[j] - a[i]
     turn = way[:, 0] * border[:, 1] - way[:, 1] * border[:, 0]
-    share = (apart[:, 0] * border[:, 1] - apart[:, 1] * border[:, 0]) / np.where(turn == 0.0, 1.0, turn)
-    met = turn != 0.0  # where a line runs along a border, the borders next to that one end the stretch
+    safe = np.where(turn == 0.0, 1.0, turn)
+    share = (apart[:, 0] * border[:, 1] - apart[:, 1] * border[:, 0]) / safe
+    across = (apart[:, 0] * way[:, 1] - apart[:, 1] * way[:, 0]) / safe
+    # Where a line runs along a border, the borders next to that one end the stretch.
+    met = (turn != 0.0) & (np.abs(share - 0.5) <= 0.5 + 1e-9) & (np.abs(across - 0.5) <= 0.5 + 1e-9)
     i, at = i[met], before[i[met]] + np.clip(share[met], 0.0, 1.0) * np.hypot(*way[met].T)
     order = np.lexsort((at, owner[i]))
     ends = np.searchsorted(owner[i][order], np.arange(len(lines) + 1))
     return [at[order][first:last] for first, last in pairwise(ends)]
+
+
+def _near_pairs(a: Points, b: Points, c: Points, d: Points) -> tuple[Index, Index]:
+    """Return which segments a–b and c–d may meet: those whose boxes do, long ones taken ``BITE`` mm at a time."""
+    bites = np.maximum(np.ceil(np.hypot(*(b - a).T) / BITE), 1.0).astype(np.int64)
+    segment = np.repeat(np.arange(len(a)), bites)
+    nth = np.arange(len(segment)) - np.repeat(np.cumsum(bites) - bites, bites)
+    ends = [a[segment] + (b - a)[segment] * ((nth + k) / bites[segment])[:, None] for k in (0, 1)]
+    tree = shapely.STRtree(shapely.linestrings(np.stack((c, d), axis=1)))
+    bite, other = tree.query(shapely.box(*np.minimum(*ends).T, *np.maximum(*ends).T))
+    pairs = np.unique(segment[bite] * np.int64(len(c)) + other)
+    return pairs // len(c), pairs % len(c)
 
 
 def _cell_of(points: Points, cells: Regions) -> Index:
