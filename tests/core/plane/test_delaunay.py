@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
@@ -28,6 +28,7 @@ def area_of(corners):
     return np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2
 
 
+@settings(deadline=None, derandomize=True)  # the first one loads the kernel
 @given(st.integers(3, 12), st.floats(0.5, 4), st.floats(0, 90))
 def test_a_convex_outline_has_the_triangles_of_its_points(sides, radius, turn):
     turns = np.radians(turn) + 2 * np.pi * np.arange(sides) / sides

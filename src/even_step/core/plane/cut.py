@@ -16,6 +16,7 @@ Lengths = NDArray[np.float64]
 SHORT = 1.0  # mm
 REACH = 0.002  # mm, by which cells are widened for edges that lie on theirs to be within
 BITE = 4.0  # mm
+MANY = 16  # rings of a region, of which it is worth while to leave out some
 
 
 def triangles(parts: Regions) -> tuple[NDArray[np.float64], Index]:
@@ -88,7 +89,8 @@ def lines_cut(
     shapely.prepare(regions)
     inside = shapely.covers(regions[owner], lines)
     some = np.flatnonzero(~inside & shapely.intersects(regions[owner], lines))
-    parts, of = shapely.get_parts(_common(lines[some], regions[owner[some]]), return_index=True)
+    near = _without_the_far(lines[some], regions, owner[some])
+    parts, of = shapely.get_parts(_common(lines[some], near), return_index=True)
     long = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= shortest)
     kept = np.flatnonzero(inside)
     line = np.concatenate((kept, some[of[long]]))
@@ -96,6 +98,39 @@ def lines_cut(
     points, piece = shapely.get_coordinates(np.concatenate((lines[kept], parts[long]))[order], return_index=True)
     points = np.round(points, valid.DECIMALS) + 0.0
     return points, np.searchsorted(piece, np.arange(len(order) + 1)).astype(np.int64), line[order], order < len(kept)
+
+
+def _without_the_far(lines: Regions, regions: Regions, owner: Index) -> Regions:
+    """Return the region of each line without parts and holes that the line cannot meet.
+
+    What a cut costs grows with all edges of its region, and of 200 holes a line meets a few.
+    """
+    out = np.asarray(regions[owner], object)
+    for number in np.unique(owner).tolist():
+        parts = shapely.get_parts(regions[number])
+        if len(parts) + int(shapely.get_num_interior_rings(parts).sum()) < MANY:
+            continue
+        rings, part = shapely.get_rings(parts, return_index=True)
+        outer = np.append(True, np.diff(part) > 0)
+        shells, holes, of_hole = rings[outer], rings[~outer], part[~outer]
+        mine = np.flatnonzero(owner == number)
+        xy, line = shapely.get_coordinates(lines[mine], return_index=True)
+        goes_on = np.flatnonzero(np.diff(line) == 0)
+        boxes, segment = _bites(xy[goes_on], xy[goes_on + 1])
+        own = line[goes_on][segment]
+        near_part, near_hole = (_met(boxes, own, some, len(mine)) for some in (parts, holes))
+        for k, (some, within) in enumerate(zip(near_part, near_hole, strict=True)):
+            kept = [shapely.polygons(shells[p], holes[within[of_hole[within] == p]]) for p in some.tolist()]
+            out[mine[k]] = kept[0] if len(kept) == 1 else shapely.multipolygons(kept)
+    return out
+
+
+def _met(boxes: Regions, own: Index, shapes: Regions, count: int) -> list[Index]:
+    """Return for each of ``count`` lines which shapes its boxes meet; ``own`` says of which line each box is."""
+    box, shape = shapely.STRtree(shapes).query(boxes)
+    pairs = np.unique(own[box] * np.int64(len(shapes) + 1) + shape)
+    ends = np.searchsorted(pairs, np.arange(count + 1) * np.int64(len(shapes) + 1))
+    return [pairs[a:b] % (len(shapes) + 1) for a, b in pairwise(ends)]
 
 
 def _common(lines: Regions, regions: Regions | shapely.Geometry) -> Regions:
@@ -241,14 +276,21 @@ def _crossings(lines: list[Points], steps: list[Lengths], cells: Regions) -> lis
 
 def _near_pairs(a: Points, b: Points, c: Points, d: Points) -> tuple[Index, Index]:
     """Return which segments a–b and c–d may meet: those whose boxes do, long ones taken ``BITE`` mm at a time."""
+    boxes, segment = _bites(a, b)
+    tree = shapely.STRtree(shapely.linestrings(np.stack((c, d), axis=1)))
+    bite, other = tree.query(boxes)
+    pairs = np.unique(segment[bite] * np.int64(len(c)) + other)
+    return pairs // len(c), pairs % len(c)
+
+
+def _bites(a: Points, b: Points) -> tuple[Regions, Index]:
+    """Return the boxes of pieces no longer than ``BITE`` mm of segments, and which segment each is of."""
     bites = np.maximum(np.ceil(np.hypot(*(b - a).T) / BITE), 1.0).astype(np.int64)
     segment = np.repeat(np.arange(len(a)), bites)
     nth = np.arange(len(segment)) - np.repeat(np.cumsum(bites) - bites, bites)
     ends = [a[segment] + (b - a)[segment] * ((nth + k) / bites[segment])[:, None] for k in (0, 1)]
-    tree = shapely.STRtree(shapely.linestrings(np.stack((c, d), axis=1)))
-    bite, other = tree.query(shapely.box(*np.minimum(*ends).T, *np.maximum(*ends).T))
-    pairs = np.unique(segment[bite] * np.int64(len(c)) + other)
-    return pairs // len(c), pairs % len(c)
+    low, high = np.minimum(*ends) - 1e-6, np.maximum(*ends) + 1e-6
+    return np.asarray(shapely.box(*low.T, *high.T), object), segment
 
 
 def _cell_of(points: Points, cells: Regions) -> Index:
