@@ -103,9 +103,11 @@ def test_upright_walls_are_laid_as_thick_as_they_may_be():
 
 def test_heights_differ_from_their_neighbours_by_no_more_than_the_ease():
     mesh = on_bed(turned_about_z(DOME))
-    for ease in (0.02, 0.04, 0.1):
+    for ease in (0.004, 0.02, 0.04, 0.1):
         found = followed(mesh, ease=ease)
         assert np.abs(np.diff(found.thick[1:])).max() <= ease + 0.011  # a grain of the grid
+    block = followed(on_bed(turned_about_z(FILLET)), ease=0.004)
+    assert block.thick[1:].max() > 0.2  # it rises as far as six upright millimetres let it
     loose, eased = followed(mesh, ease=0.0), followed(mesh, ease=0.02)
     at = np.linspace(0.5, 19.5, 200)
     thick = [one.thick[np.searchsorted(one.top, at)] for one in (loose, eased)]

@@ -78,10 +78,17 @@ def _own(z, spans):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _grain(ease):  # type: ignore[no-untyped-def]
+    """Return what heights are multiples of, no more than they may differ by: else they would never rise again."""
+    return min(GRAIN, ease) if ease > 0.0 else GRAIN
+
+
+@kernel
 def _most(first, tall, zs, rise, least, most, stair, ease, spans):  # type: ignore[no-untyped-def]
     """Return the thickest layer at each place of a grid after which the next ones need not be far thinner."""
     count = max(1, int(np.ceil((tall - first) / GRID)))
     out = np.empty(count)
+    grain = _grain(ease)
     for i in range(count - 1, -1, -1):
         z = first + i * GRID
         own = _own(z, spans)
@@ -94,7 +101,7 @@ def _most(first, tall, zs, rise, least, most, stair, ease, spans):  # type: igno
             after = min(out[j] if j < count else most, out[j + 1] if j + 1 < count else most)
             if high <= after + ease + TINY:
                 break
-            high -= GRAIN
+            high -= grain
         out[i] = max(high, least)
     return out
 
@@ -108,6 +115,7 @@ def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-
     z, before = first, most
     tall = ends[ends.shape[0] - 1]
     lowest = allowed[0] if allowed.shape[0] > 0 else least
+    grain = _grain(ease)
     while tall - z > lowest / 2 + TINY:
         i = min(int((z - first) / GRID + TINY), highest.shape[0] - 1)
         high = min(highest[i], highest[min(i + 1, highest.shape[0] - 1)])
@@ -119,7 +127,7 @@ def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-
                     k = np.searchsorted(allowed, before + TINY, side="right")
                     step = max(step, allowed[min(k, allowed.shape[0] - 1)] - before)
                 high = min(high, max(before + step, least))
-        high = max(np.floor(high / GRAIN + TINY) * GRAIN, least)
+        high = max(np.floor(high / grain + TINY) * grain, least)
         while ends[at] - z < least / 2 and at + 1 < ends.shape[0]:
             at += 1
         rest = ends[at] - z
