@@ -56,7 +56,9 @@ def test_the_layers_to_come_are_drawn_beside_the_ruler_and_told_at_the_pointer(d
     assert hand.desk.job.settings.get("layers.set_heights", "") == ""
     layers(hand, lambda thick: len(set(np.round(thick, 3))) > 4)
     ruler = hand.window.area.ruler
+    assert not is_washed(hand, 56, 10.0)  # beyond all bars
     QTest.mouseMove(ruler, QPoint(30, round(ruler.y_of(10.0))))
+    hand.wait(lambda: is_washed(hand, 56, 10.0))
     hand.desk.view.set("station", "Parts")
     assert not is_washed(hand, 40, 10.0)
 

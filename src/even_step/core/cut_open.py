@@ -8,16 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.graph import Runner, Unit
-from even_step.core.job.cascade import resolve
 from even_step.core.job.model import Job
-from even_step.core.pipeline import bed_unit
+from even_step.core.pipeline import bed_to_come
 from even_step.core.plane import cut, region
 from even_step.core.plane.ragged import Index
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.zones import Cells, cells, footprints
 from even_step.core.solid_stages import HEIGHTS, MESH, ZONES
-from even_step.core.stages import Cache, StageRun
-from even_step.core.standing import files_of, stand
+from even_step.core.stages import Cache
 from even_step.core.work import Crew
 
 NO_ZONE = -1
@@ -54,10 +52,7 @@ def cut_faces(job: Job, height: float, crew: Crew, cache: Cache) -> CutFaces:
     EvenStepError
         As ``slice_job``.
     """
-    run = StageRun(crew, cache)
-    scopes = resolve(job)
-    solids, placed = stand(job, files_of(job, scopes.job, run), scopes, run)
-    bed, runner = bed_unit(job, scopes, solids, placed), Runner(run)
+    placed, bed, runner = bed_to_come(job, crew, cache)
     known: dict[int, Cells] = {}
     shapes, zones = [region.nothing(0)], []
     hidden = {copy.id for part in job.parts for copy in part.copies if copy.hidden}

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from even_step.core.graph import Runner
-from even_step.core.job.cascade import resolve
 from even_step.core.job.model import Job
-from even_step.core.pipeline import bed_unit
+from even_step.core.pipeline import bed_to_come
 from even_step.core.slicing.heights import Heights
 from even_step.core.solid_stages import HEIGHTS
-from even_step.core.stages import Cache, StageRun
-from even_step.core.standing import files_of, stand
+from even_step.core.stages import Cache
 from even_step.core.work import Crew
 
 
@@ -21,8 +18,5 @@ def heights_before(job: Job, crew: Crew, cache: Cache) -> dict[str, Heights]:
     EvenStepError
         As ``slice_job``.
     """
-    run = StageRun(crew, cache)
-    scopes = resolve(job)
-    solids, placed = stand(job, files_of(job, scopes.job, run), scopes, run)
-    bed, runner = bed_unit(job, scopes, solids, placed), Runner(run)
+    placed, bed, runner = bed_to_come(job, crew, cache)
     return {part.part: runner.value(HEIGHTS, copy.under[0]) for part, copy in zip(placed, bed.under, strict=True)}

@@ -234,6 +234,19 @@ def bed_unit(job: Job, scopes: Scopes, solids: list[PosedSolid], placed: list[Pl
     return Unit("bed", tables, fixed, tools_of(tables[0]), given, tuple(copies))
 
 
+def bed_to_come(job: Job, crew: Crew, cache: Cache) -> tuple[list[PlacedPart], Unit, Runner]:
+    """Return what stands on a bed, the bed with its copies over their solids, and a runner, before anything is sliced.
+
+    Raises
+    ------
+    EvenStepError
+        As ``slice_job``.
+    """
+    run, scopes = StageRun(crew, cache), resolve(job)
+    solids, placed = stand(job, files_of(job, scopes.job, run), scopes, run)
+    return placed, bed_unit(job, scopes, solids, placed), Runner(run)
+
+
 def _asks_for_the_bed(solid: Unit) -> bool:
     """Tell whether any infill of a solid lies in the bed's frame; else copies share it wherever they stand."""
     return "bed" in {table.get("infill.frame") for table in (*solid.tables, *solid.zones)}

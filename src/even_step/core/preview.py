@@ -7,17 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.graph import Runner
-from even_step.core.job.cascade import resolve
 from even_step.core.job.model import Job
-from even_step.core.pipeline import bed_unit
+from even_step.core.pipeline import bed_to_come
 from even_step.core.plane import cut, region
 from even_step.core.slicing.bridged import SpareSettings
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.seeds import ColumnShapes
 from even_step.core.solid_stages import COLUMNS, HEIGHTS, HELD_BY_COLUMNS, SPARED, UNDERSIDES
-from even_step.core.stages import Cache, StageRun
-from even_step.core.standing import files_of, stand
+from even_step.core.stages import Cache
 from even_step.core.work import Crew
 
 
@@ -55,10 +52,7 @@ def preview(job: Job, crew: Crew, cache: Cache) -> Preview:
     EvenStepError
         As ``slice_job``.
     """
-    run = StageRun(crew, cache)
-    scopes = resolve(job)
-    solids, placed = stand(job, files_of(job, scopes.job, run), scopes, run)
-    bed, runner = bed_unit(job, scopes, solids, placed), Runner(run)
+    placed, bed, runner = bed_to_come(job, crew, cache)
     units = [copy.under[0] for copy in bed.under]
     facets: dict[int, NDArray[np.float32]] = {}
     told: dict[str, Foreseen] = {}

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.app.acts.action import Action
 from even_step.app.acts.placing import edit
@@ -47,8 +48,7 @@ def add_zone(desk: Desk, shape: str) -> None:
     if shape == "body":
         zone = new_zone(desk, part, shape="body", body=body)
     else:
-        corners = model.extremes * MM_PER[part.unit]
-        low, high = corners.min(axis=0), corners.max(axis=0)
+        low, high = _bounds(part, model)
         size = np.round((high - low) / 2, 3)
         if shape != "box":  # round seen from above, or from everywhere
             size[:2] = size[:2].min()
@@ -66,12 +66,17 @@ def add_zone_of_file(desk: Desk, part: str, kept: str, found: tuple[ShelfModel, 
     if model is None or not found:
         return
     of = part_of(desk.job, part)
-    corners = model.extremes * MM_PER[of.unit]
-    middle = np.round((corners.min(axis=0) + corners.max(axis=0)) / 2, 3).tolist()
+    middle = np.round(sum(_bounds(of, model)) / 2, 3).tolist()
     size = [max(round(span, 3), LEAST_SIZE) for span in found[0].spans]
     shape = {"shape": "mesh", "file": kept, "object": found[0].place, "middle": middle, "size": size}
     put_zone(desk, part, new_zone(desk, of, name=found[0].name[:200], **shape))
     desk.view.set("station", "Parts")
+
+
+def _bounds(part: Part, model: ShelfModel) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the least and the largest corner of a part in its own frame, mm."""
+    corners = model.extremes * MM_PER[part.unit]
+    return corners.min(axis=0), corners.max(axis=0)
 
 
 def open_settings(desk: Desk, part: str, zone: str) -> None:
