@@ -27,3 +27,13 @@ def test_a_room_beside_a_spike_keeps_its_inside():
     assert made.inner[0].area > 1.0
     left = shapely.union_all([*drawn(made), made.inner[0].buffer(0.05), made.lost[0].buffer(0.05)])
     assert plan.difference(left).area < 0.1
+
+
+def test_a_scrap_that_no_line_fits_into_is_told():
+    """Hardly anywhere as thick as the narrowest line, and bent: its middle forks all over."""
+    scrap = shapely.Polygon([(3.187, 8.494), (3.356, 8.096), (2.988, 8.202), (2.601, 8.245)])
+    beside = shapely.box(10, 0, 20, 10)
+    made = laid(shapely.MultiPolygon([scrap, beside]), 1)
+    told = made.lost[0]
+    assert scrap.difference(told.buffer(0.05)).area < 0.01
+    assert not told.intersects(beside)

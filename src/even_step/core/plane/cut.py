@@ -70,6 +70,16 @@ def stroked(xy: Points, start: Index, width: NDArray[np.float64]) -> shapely.Mul
     return region.union_all(shapely.buffer(lines, width / 2, quad_segs=4))
 
 
+def reached(parts: Regions, owner: Index, xy: Points, start: Index, item: Index) -> NDArray[np.bool_]:
+    """Tell which parts of some regions a line of the same region touches; ``item`` is the region of each line."""
+    lines = np.asarray(shapely.linestrings(xy, indices=np.repeat(np.arange(len(item)), np.diff(start))), object)
+    line, part = shapely.STRtree(parts).query(lines)
+    same = np.flatnonzero(item[line] == owner[part])
+    out = np.zeros(len(parts), np.bool_)
+    out[part[same[shapely.intersects(parts[part[same]], lines[line[same]])]]] = True
+    return out
+
+
 def lines_cut(
     xy: Points, start: Index, owner: Index, regions: Regions, shortest: float
 ) -> tuple[Points, Index, Index, NDArray[np.bool_]]:

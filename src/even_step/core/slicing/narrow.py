@@ -22,11 +22,21 @@ from numpy.typing import NDArray
 
 from even_step.core.plane import region
 from even_step.core.plane.axis import Axes, MovedIn, axes, axes_joined
+from even_step.core.plane.cut import reached
 from even_step.core.plane.nest import nested_rings
 from even_step.core.plane.ragged import Index, Rings, distinct, starts_of
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.following import Followed, Loops, follow
-from even_step.core.slicing.laid import DOT, STANDS_OUT, LaidWalls, chosen, gathered, strands_joined, without_dots
+from even_step.core.slicing.laid import (
+    DOT,
+    STANDS_OUT,
+    LaidWalls,
+    Strands,
+    chosen,
+    gathered,
+    strands_joined,
+    without_dots,
+)
 from even_step.core.slicing.singles import SPACING, Bounds, lines_along
 from even_step.core.slicing.whole_lines import unfit, whole_lines
 
@@ -139,17 +149,13 @@ def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) 
     limits = float(levels.bounds.narrowest), known, np.inf if step else known
     found = follow(rings, len(shapes), spacing, limits, levels.table())
     narrow, count = found.narrow, len(found.narrow)
-    strands, lost = [], region.nothing(count)
+    strands: list[Strands] = []
     for level in range(levels.count + 1):
         widest = levels.pair(level) - 2 * levels.deep(level)
         middle = _middles(found, rings, len(shapes), levels, level, widest)
         single = lines_along(middle, levels.bounds, widest, level, thicken=thicken and level == 0)
         strands.append(without_dots(single, DOT) if level else single)
-    slim = np.unique(found.slim.shape)
-    if len(slim):
-        thin = _regions(found.slim, count)[slim]
-        lost[slim] = unfit(thin, thin, replace(levels.bounds, rounding=0.0))
-    inner = _regions(found.inner, count)
+    inner, lost = _regions(found.inner, count), _lost(found, strands[0], levels.bounds)
     made = LaidWalls(*_closed(found.closed, levels), strands_joined(strands), inner, lost, region.nothing(count))
     TALLY.add(step, int(region.size_in_points(shapes[narrow]).sum()))
     if found.broken.any():
@@ -157,6 +163,22 @@ def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) 
         other = _another_way(parts[found.broken], asked, step, thicken=thicken)
         made = _with_others(made, other, owner[found.broken])
     return narrow, made
+
+
+def _lost(found: Followed, single: Strands, bounds: Bounds) -> Regions:
+    """Return what of each shape is too thin for any line; ``single`` are the outermost lines along middles."""
+    lost = region.nothing(len(found.narrow))
+    slim = np.unique(found.slim.shape)
+    if len(slim):
+        thin = _regions(found.slim, len(lost))[slim]
+        lost[slim] = unfit(thin, thin, replace(bounds, rounding=0.0))
+    forks = found.forks.of_level(0)
+    some = np.unique(forks.shape)
+    if len(some):
+        parts, owner = region.pieces(_regions(forks, len(lost)))
+        bare = ~reached(parts, owner, single.xy, single.start, single.item)
+        lost[some] = region.union(lost[some], region.gathered(parts[bare], owner[bare], len(lost))[some])
+    return lost
 
 
 def _another_way(parts: Regions, levels: Levels, step: int, *, thicken: bool) -> LaidWalls:
