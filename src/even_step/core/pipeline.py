@@ -60,6 +60,7 @@ from even_step.core.solid_stages import (
     REGIONS,
     REMOVAL,
     RESTING,
+    ROUNDED,
     SLIMNESS,
     STAGES_OF_PARTS,
     STANDS,
@@ -83,7 +84,7 @@ WRITTEN = ("heat.nozzle", "heat.first_nozzle", "heat.bed", "heat.idle_nozzle")
 GRAPH = (*STAGES_OF_PARTS, *STAGES_OF_BED)
 #: What the findings look at of each solid, as ``SlicedSolid`` has it.
 LOOKED_AT: tuple[Stage[Any], ...] = (
-    *(HEIGHTS, CONTOURS, REGIONS, WALLS, COVERS),
+    *(HEIGHTS, CONTOURS, ROUNDED, REGIONS, WALLS, COVERS),
     *(UNDERSIDES, SUPPORTS, HELD, SLIMNESS, RESTING, REMOVAL, SWAY, FOOTPRINTS),
 )
 

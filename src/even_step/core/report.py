@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from even_step import __version__
 from even_step.core.findings.finding import PlacedPart, SlicedSolid
 from even_step.core.heights_report import heights_of
+from even_step.core.hole_report import holes_of
 from even_step.core.job.cascade import bed_heat
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
@@ -138,6 +139,7 @@ def _parts(sliced: Sliced) -> list[dict[str, Any]]:
                 "placements": [_placement(sliced, copy.solid, copy.at) for copy in copies],
                 "supports": _supports(sliced, number - len(copies), copies),
                 "zones": zones_of(sliced, number - len(copies)),
+                "true_size": holes_of(solid),
                 **heights_of(sliced, number - len(copies), len(copies)),
                 "repairs": list(solid.model.repairs),
                 "warnings": list(solid.model.warnings),

@@ -8,6 +8,7 @@ import numpy as np
 
 from even_step.core.graph import ByZone, Given, Inputs, Stage
 from even_step.core.mesh.mesh import Mesh
+from even_step.core.mesh.rounds import no_rounds, rounds_of
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.heat import HeatSettings
 from even_step.core.motion.speeds import LineSettings
@@ -30,7 +31,7 @@ from even_step.core.slicing.islands import Islands, islands
 from even_step.core.slicing.ledger import Ledger, LedgerSettings, ledger
 from even_step.core.slicing.ordering import Blocks, OrderSettings, order_lines
 from even_step.core.slicing.patterns.pattern import Fill
-from even_step.core.slicing.regions import Outlines, RegionSettings, outlines_of
+from even_step.core.slicing.regions import Outlines, RegionSettings, closed_outlines, with_allowances
 from even_step.core.slicing.supports.body import BodySettings, SupportBody, body_of
 from even_step.core.slicing.supports.by_hand import ByHand, ByHandSettings, marked
 from even_step.core.slicing.supports.by_zone import HereSettings, claims_of
@@ -47,6 +48,7 @@ from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.supports.volume import frame_of
 from even_step.core.slicing.surface import facets_of, surface_of
 from even_step.core.slicing.sway import Sway, sway
+from even_step.core.slicing.true_size import FewSided, HoleSettings, picked_by_zone, with_few_sides
 from even_step.core.slicing.walls import Walls, WallSettings, walls
 from even_step.core.slicing.ways import WaySettings
 from even_step.core.slicing.whole_layers import whole_layers
@@ -101,8 +103,18 @@ def _contours(it: Inputs) -> Contours:
     return contours(mesh, cuts, it.record(ContourSettings), it.crew)
 
 
+def _rounded(it: Inputs) -> FewSided:
+    closed, plain, zoned = closed_outlines(it[CONTOURS], it.crew), it.record(HoleSettings), it.by_zone(HoleSettings)
+    rounds, cuts = rounds_of(it[MESH]) if plain.asked or zoned.about else no_rounds(), it[HEIGHTS].cuts
+    if zoned.about:
+        wanted = picked_by_zone(rounds, it[FOOTPRINTS], zoned.about, zoned.of)
+    else:
+        wanted = np.tile(plain.picks(rounds.hole), (len(cuts), 1))
+    return with_few_sides(closed, cuts, rounds, wanted, it.crew)
+
+
 def _regions(it: Inputs) -> Outlines:
-    return outlines_of(it[CONTOURS], it.record(RegionSettings), it.crew)
+    return with_allowances(it[ROUNDED].outlines, it.record(RegionSettings), it.crew)
 
 
 def _borders(it: Inputs, *records: ByZone[Any]) -> Borders:
@@ -271,8 +283,17 @@ HEIGHTS = Stage(
 )
 HANGING = Stage("hanging", "solid", _hanging, (MESH, OVERHANG, ONE_SHELL), (HangingSettings,))
 CONTOURS = Stage("contours", "solid", _contours, (MESH, HEIGHTS), (ContourSettings,))
-REGIONS = Stage("regions", "solid", _regions, (CONTOURS,), (RegionSettings,))
 FOOTPRINTS = Stage("zones", "solid", _footprints, (ZONES, HEIGHTS), (ContourSettings,))
+ROUNDED = Stage(
+    "holes",
+    "solid",
+    _rounded,
+    (MESH, CONTOURS, HEIGHTS),
+    (HoleSettings,),
+    by_zone=(HoleSettings,),
+    zoned=(FOOTPRINTS,),
+)
+REGIONS = Stage("regions", "solid", _regions, (ROUNDED,), (RegionSettings,))
 #: Made only with zones: of each record that holds somewhere, as if it held everywhere; ``WALLS`` are what is laid.
 WALLS_BY_RECORD = Stage(
     "walls", "solid", _walls_by_record, (REGIONS, HEIGHTS), by_zone=(WallSettings,), zoned=(FOOTPRINTS,)
@@ -355,7 +376,7 @@ BLOCKS = Stage(
 LEDGER = Stage("ledger", "copy", _ledger, (REGIONS, COVERS, BLOCKS, HEIGHTS), by_role=(LedgerSettings,))
 
 STAGES_OF_PARTS = (
-    *(HEIGHTS, HANGING, CONTOURS, REGIONS, FOOTPRINTS, WALLS_BY_RECORD, WALLS, COVERS),
+    *(HEIGHTS, HANGING, CONTOURS, ROUNDED, REGIONS, FOOTPRINTS, WALLS_BY_RECORD, WALLS, COVERS),
     *(
         ISLANDS,
         UNDERSIDES,

@@ -13,6 +13,7 @@ from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
 from even_step.app.stations.height_rows import HeightRows
+from even_step.app.stations.hole_rows import HoleRows
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
@@ -175,6 +176,8 @@ class LayersStation(Sheet):
         box.addWidget(self._roles)
         self._heights = HeightRows()
         box.addWidget(self._heights)
+        self._holes = HoleRows()
+        box.addWidget(self._holes)
         self._findings = Group("Findings")
         box.addWidget(self._findings)
         self.add(self._inside)
@@ -217,6 +220,7 @@ class LayersStation(Sheet):
         if trial:
             self._fill_roles(trial)
             self._heights.show_report(trial.report)
+            self._holes.show_report(trial.report)
             self._fill_findings(trial)
 
     def _fill_roles(self, trial: Trial) -> None:

@@ -14,6 +14,7 @@ HEADINGS = {
     "mesh": "Models",
     "layers": "Layers",
     "outline": "Outline",
+    "holes": "Outline",
     "walls": "Walls",
     "top": "Top and bottom",
     "bottom": "Top and bottom",

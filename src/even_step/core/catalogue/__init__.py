@@ -7,6 +7,7 @@ from even_step.core.catalogue import (
     foot,
     hanging,
     heat,
+    holes,
     infill,
     layers,
     mesh,
@@ -25,7 +26,7 @@ from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 
 GROUPS = (
-    *(mesh, layers, outline, walls, covers, bridges, hanging, infill, foot, skirt),
+    *(mesh, layers, outline, holes, walls, covers, bridges, hanging, infill, foot, skirt),
     *(supports, support_lines, trees),
     *(extruder, purge, order, motion, heat, travel),
 )

@@ -9,6 +9,7 @@ from even_step.core.findings import (
     foot_small,
     head_strikes,
     height_rounded,
+    holes_none,
     kept_free,
     layer_quick,
     line_wide,
@@ -63,6 +64,7 @@ CHECKS = (
     spike_thin,
     support_on_face,
     setting_idle,
+    holes_none,
     zone_empty,
     zone_idle,
 )

@@ -30,6 +30,7 @@ from even_step.core.slicing.supports.resting import Resting
 from even_step.core.slicing.supports.slimness import Slimness
 from even_step.core.slicing.supports.undersides import Undersides
 from even_step.core.slicing.sway import Sway
+from even_step.core.slicing.true_size import FewSided
 from even_step.core.slicing.walls import Walls, WallSettings
 from even_step.core.slicing.zones import Footprints
 from even_step.core.toolpath.roles import OF_PARTS
@@ -88,6 +89,7 @@ class SlicedSolid:
     idle_zones: Mapping[int, str]
     heights: Heights
     contours: Contours
+    few_sided: FewSided
     outlines: Outlines
     walls: Walls
     covers: Covers

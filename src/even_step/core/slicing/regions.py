@@ -54,8 +54,18 @@ class Outlines:
 
 
 def outlines_of(contours: Contours, settings: RegionSettings, crew: Crew) -> Outlines:
-    """Close slits and apply the allowances; without any the contours are taken as they are."""
-    which, outlines = _without_slits(contours, crew)
+    """Close slits and apply the allowances."""
+    return with_allowances(closed_outlines(contours, crew), settings, crew)
+
+
+def closed_outlines(contours: Contours, crew: Crew) -> Outlines:
+    """Close slits; without any the contours are taken as they are."""
+    return Outlines(*_without_slits(contours, crew))
+
+
+def with_allowances(closed: Outlines, settings: RegionSettings, crew: Crew) -> Outlines:
+    """Apply the allowances."""
+    which, outlines = closed.which, closed.outline
     if settings.allowance or settings.hole_allowance:
         outlines = _allowed(outlines, settings.allowance, settings.hole_allowance, crew)
     if settings.first_allowance and settings.foot != "raft" and len(which):
