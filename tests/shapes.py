@@ -50,6 +50,20 @@ def holed_block(side=20.0, hole=8.0, height=10.0, sides=128):
     return extruded(shapely.Polygon(shapely.box(-side / 2, -side / 2, side / 2, side / 2).exterior, [ring]), height)
 
 
+def turned(profile, sides=128):
+    """Facets of a solid turned about z: radius and height of each ring, from below."""
+    turn = np.linspace(0, 2 * math.pi, sides, endpoint=False)
+    rings = [np.column_stack((r * np.cos(turn), r * np.sin(turn), np.full(sides, z))) for r, z in profile]
+    facets = []
+    for low, high in itertools.pairwise(rings):
+        after = np.roll(low, -1, axis=0), np.roll(high, -1, axis=0)
+        facets += [np.stack((low, after[0], after[1]), axis=1), np.stack((low, after[1], high), axis=1)]
+    for ring, z, order in ((rings[0], profile[0][1], -1), (rings[-1], profile[-1][1], 1)):
+        middle = np.tile((0.0, 0.0, z), (sides, 1))
+        facets.append(np.stack((ring, np.roll(ring, -1, axis=0), middle), axis=1)[:, ::order])
+    return np.concatenate(facets)
+
+
 def inside_out(facets):
     return facets[:, ::-1].copy()
 

@@ -55,6 +55,7 @@ def test_slicing_writes_gcode_and_report(run, cube, tmp_path):
         "time_s",
         "time_by_role_s",
         "heat_up_s",
+        "texture_s",
         "material",
         "mass_by_role_g",
         "changes_of_extruder",

@@ -264,15 +264,15 @@ def test_what_cannot_be_is_refused_with_a_remedy(tmp_path):
 
 def test_a_width_is_held_to_the_nozzle_that_lays_it(tmp_path):
     """Wide infill by a wide second nozzle beside fine walls."""
-    job = twin(tmp_path, 30, settings={"extruder.infill": 2, "infill.line_width": 1.7})
+    job = twin(tmp_path, 30, settings={"extruder.infill": 2, "infill.line_width": 1.85})
     with pytest.raises(SettingError, match="line_width"):
         resolve(job)
     first, second = job.machine.extruders
-    wide = second.model_copy(update={"bore": 0.9, "line_width": (0.5, 1.8)})
+    wide = second.model_copy(update={"bore": 0.9, "line_width": (0.5, 1.9)})
     wider = job.model_copy(update={"machine": job.machine.model_copy(update={"extruders": (first, wide)})})
     done = slice_again(tmp_path, wider)
     path = done.sliced.toolpath
-    assert path.width[path.role == INFILL].max() == pytest.approx(1.7)
+    assert path.width[path.role == INFILL].max() == pytest.approx(1.85)
     assert "line-wide" not in {f["code"] for f in done.report["findings"]}
     with pytest.raises(SettingError, match="line_width"):
         resolve(wider.with_settings({"extruder.infill": 1}))

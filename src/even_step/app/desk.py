@@ -12,6 +12,7 @@ from even_step.app.background import Background
 from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
 from even_step.app.foreseen_heights import ForeseenHeights
+from even_step.app.foreseen_texture import ForeseenTexture
 from even_step.app.measuring import Measuring
 from even_step.app.selection import Selection
 from even_step.app.shadows import Shadows
@@ -64,6 +65,7 @@ class Desk(QObject):
         sources = Sources(self.store, self.view, self.shelf, self.worker)
         self.foreseen = ForeseenSupports(sources, self)
         self.foreseen_heights = ForeseenHeights(sources, self)
+        self.foreseen_texture = ForeseenTexture(sources, self)
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.store.changed.connect(self._keep_bed)

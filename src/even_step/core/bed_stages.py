@@ -8,9 +8,11 @@ from even_step.core.graph import Given, Inputs, Stage
 from even_step.core.job.model import Head, MotionLimits
 from even_step.core.layout.nest import Ground
 from even_step.core.layout.shadow import shadow_of
+from even_step.core.line_stages import BLOCKS
 from even_step.core.motion.moves import Limits
 from even_step.core.motion.plan import MotionPlan, plan_motion
 from even_step.core.motion.speeds import LineSettings, MotionSettings
+from even_step.core.outline_stages import AT, HEIGHTS, MESH, REGIONS
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.assembly import Placed, TravelSettings, assemble, visiting_order, with_retraction
@@ -24,7 +26,7 @@ from even_step.core.slicing.ordering import Blocks
 from even_step.core.slicing.supports.body import BodySettings
 from even_step.core.slicing.supports.lines import Supports
 from even_step.core.slicing.tower import Tower, TowerSettings, build_tower, tower_place
-from even_step.core.solid_stages import AT, BLOCKS, FOOT, HEIGHTS, MESH, REGIONS, SUPPORTS
+from even_step.core.support_stages import FOOT, SUPPORTS
 from even_step.core.toolpath.courses import Courses
 from even_step.core.toolpath.toolpath import Toolpath
 

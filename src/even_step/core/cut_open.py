@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from even_step.core.graph import Runner, Unit
 from even_step.core.job.model import Job
+from even_step.core.outline_stages import HEIGHTS, MESH, ZONES
 from even_step.core.pipeline import bed_to_come
 from even_step.core.plane import cut, region
 from even_step.core.plane.ragged import Index
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.zones import Cells, cells, footprints
-from even_step.core.solid_stages import HEIGHTS, MESH, ZONES
 from even_step.core.stages import Cache
 from even_step.core.work import Crew
 

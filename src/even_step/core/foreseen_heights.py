@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from even_step.core.job.model import Job
+from even_step.core.outline_stages import HEIGHTS
 from even_step.core.pipeline import bed_to_come
 from even_step.core.slicing.heights import Heights
-from even_step.core.solid_stages import HEIGHTS
 from even_step.core.stages import Cache
 from even_step.core.work import Crew
 

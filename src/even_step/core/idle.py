@@ -75,6 +75,23 @@ RULES = (
         "layers do not follow the surface",
         "let layers follow the surface",
     ),
+    Idle(
+        (
+            "infill.density",
+            *INFILL,
+            *("top.layers", "top.thickness", "walls.more_on_slopes"),
+        ),
+        lambda values, _: bool(values["vase.on"]),
+        "over its bottom a vase is one line alone",
+        "take vase mode off",
+    ),
+    Idle(
+        ("texture.spacing", "texture.opening_width", "texture.tops"),
+        _nothing("texture.depth"),
+        "there is no texture",
+        "give the texture a depth",
+    ),
+    Idle(("vase.outer_loop",), _nothing("vase.on"), "the part is no vase", "turn vase mode on"),
     Idle(INFILL, _nothing("infill.density"), "there is no infill", "raise the infill density"),
     *(
         Idle((key,), _ignored(key), "this infill pattern does not use it", "choose another infill pattern")

@@ -34,45 +34,35 @@ from even_step.core.job.arrange import ground_of
 from even_step.core.job.beds import bed_count
 from even_step.core.job.cascade import Scopes, resolve, tools_of
 from even_step.core.job.model import Job, Machine, purged
+from even_step.core.line_stages import BLOCKS, COVERS, LEDGER, WALLS
 from even_step.core.motion.fan import FanSettings
 from even_step.core.motion.heat import HeatSettings, heats_of_zones
 from even_step.core.motion.plan import MotionPlan
 from even_step.core.motion.records import Records
 from even_step.core.motion.speeds import LineSettings, MotionSettings
-from even_step.core.slicing.heights import Heights
-from even_step.core.slicing.infill.infill import Stand
-from even_step.core.slicing.ledger import Ledger
-from even_step.core.slicing.walls import WallSettings
-from even_step.core.solid_stages import (
+from even_step.core.outline_stages import (
     AT,
-    BLOCKS,
     BY_HAND,
     CONTOURS,
-    COVERS,
-    FOOT,
     FOOTPRINTS,
     HEIGHTS,
-    HELD,
-    LEDGER,
     MESH,
     ONE_SHELL,
     OVERHANG,
     REGIONS,
-    REMOVAL,
-    RESTING,
     ROUNDED,
-    SLIMNESS,
-    STAGES_OF_PARTS,
     STANDS,
-    SUPPORTS,
-    SWAY,
     TURN,
-    UNDERSIDES,
-    WALLS,
     ZONES,
 )
+from even_step.core.slicing.heights import Heights
+from even_step.core.slicing.infill.infill import Stand
+from even_step.core.slicing.ledger import Ledger
+from even_step.core.slicing.walls import WallSettings
+from even_step.core.solid_stages import STAGES_OF_PARTS
 from even_step.core.stages import Cache, StageCache, StageRun
 from even_step.core.standing import PosedSolid, ReadSettings, files_of, stand
+from even_step.core.support_stages import FOOT, HELD, REMOVAL, RESTING, SLIMNESS, SUPPORTS, SWAY, UNDERSIDES
 from even_step.core.toolpath.toolpath import Toolpath
 from even_step.core.walk import make_all
 from even_step.core.work import Crew

@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.job.model import Job
+from even_step.core.outline_stages import HEIGHTS
 from even_step.core.pipeline import bed_to_come
 from even_step.core.plane import cut, region
 from even_step.core.slicing.bridged import SpareSettings
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.supports.seeds import ColumnShapes
-from even_step.core.solid_stages import COLUMNS, HEIGHTS, HELD_BY_COLUMNS, SPARED, UNDERSIDES
 from even_step.core.stages import Cache
+from even_step.core.support_stages import COLUMNS, HELD_BY_COLUMNS, SPARED, UNDERSIDES
 from even_step.core.work import Crew
 
 

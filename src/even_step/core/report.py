@@ -23,6 +23,7 @@ from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
 from even_step.core.stages import StageRun
+from even_step.core.texture_report import texture_time
 from even_step.core.toolpath.roles import ROLES, SUPPORT, SUPPORT_CONTACT
 from even_step.core.zone_report import zones_of
 
@@ -89,6 +90,7 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         },
         "time_s": sliced.plan.total,
         "time_by_role_s": time_by_role(sliced.toolpath, sliced.plan),
+        "texture_s": texture_time(sliced, run),
         "heat_up_s": heat_up_time(heat, hottest, bed_heat(used)),
         "material": materials,
         "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),

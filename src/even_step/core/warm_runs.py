@@ -48,6 +48,7 @@ def run_everything() -> None:
         models = write_models(folder)
         for number, path in enumerate((*models, models[0])):
             _slice(path, _asked(number), folder / "out.gcode", hands)
+        _slice(models[0], {"vase.on": True, "texture.depth": 0.2}, folder / "out.gcode", hands)
         broken = folder / "broken.obj"
         broken.write_text(BROKEN)
         with contextlib.suppress(InputError):

@@ -46,7 +46,7 @@ def test_the_later_word_wins_and_is_told(plain_job):
     ("key", "value", "told"),
     [
         ("layers.height", 0.5, "0.05 to 0.32"),
-        ("walls.line_width", 1.5, "0.24 to 1 mm"),
+        ("walls.line_width", 1.5, "0.24 to 1.2 mm"),
         ("heat.nozzle", 400, "280"),
         ("heat.bed", 150, "100"),
         ("motion.print_speed", 900, "300"),

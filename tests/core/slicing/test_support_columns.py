@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
-from even_step.core import solid_stages
+from even_step.core import line_stages
 from even_step.core.idle import idle
 from even_step.core.job import edits
 from even_step.core.job.by_hand import Post
@@ -164,7 +164,7 @@ def test_the_preview_makes_no_walls_unless_bridges_are_spared(tmp_path, monkeypa
     def refuse(*_):
         raise AssertionError("walls are made")
 
-    monkeypatch.setattr(solid_stages, "walls", refuse)
+    monkeypatch.setattr(line_stages, "walls", refuse)
     job = job_of(write_stl(tmp_path / "tee.stl", tee()), {"supports.kind": "sheet"})
     assert len(preview(job, CREW, StageCache()).corners)
     with pytest.raises(AssertionError, match="walls are made"):

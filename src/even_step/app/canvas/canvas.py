@@ -81,6 +81,7 @@ class Canvas(QWidget):
         desk.shelf.arrived.connect(self.rebuild)
         desk.foreseen.changed.connect(self.rebuild)
         desk.cut_open.changed.connect(self.rebuild)
+        desk.foreseen_texture.changed.connect(self.rebuild)
         desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))
         desk.view.changed.connect(self._follow_view)
 
@@ -88,7 +89,8 @@ class Canvas(QWidget):
         """Build the scene anew and show it."""
         found = self.collisions
         scene = build_scene(self.desk, self.dragged, found.touching, found.covering)
-        self.scene = replace(scene, skins=skins_of(self.desk.job, scene, self.rims))
+        rough = () if self.dragged or scene.lines else self.desk.foreseen_texture.rough
+        self.scene = replace(scene, skins=skins_of(self.desk.job, scene, self.rims), rough=rough)
         if self.scene.lines is None:
             found.look(self.scene, self.desk.job.layout.keep_out)
         self.is_whole = False

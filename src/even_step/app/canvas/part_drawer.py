@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
+from even_step.app.canvas.relief_drawer import ReliefDrawer
 from even_step.app.canvas.scene import MOST_TINTS, PartShape, Piece, Scene, Skin
 from even_step.app.cut_open import CutFace
 from even_step.app.shelf import ShelfModel
@@ -52,6 +53,7 @@ class PartDrawer:
         self._cut: tuple[CutFace, _Buffers] | None = None
         self._is_cut = False
         self._skins: tuple[tuple[Skin, ...], list[_Buffers]] = (), []
+        self._relief = ReliefDrawer(ctx)
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
@@ -91,6 +93,7 @@ class PartDrawer:
             drawn += buffers.facets
         self._ctx.disable(moderngl.CULL_FACE)
         self._draw_skins(scene)
+        self._draw_relief(scene, camera)
         self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
@@ -103,6 +106,7 @@ class PartDrawer:
         self._begin(scene, camera, scale)
         yield from self._in_turn(scene, budget, backs=False)
         self._draw_skins(scene)
+        self._draw_relief(scene, camera)
         self._draw_cut(scene)
         if len(scene.columns):
             self._draw_columns(scene)
@@ -206,6 +210,10 @@ class PartDrawer:
         give(self._facets, nearer=0.0)
         self._ctx.disable(moderngl.CULL_FACE)
 
+    def _draw_relief(self, scene: Scene, camera: Camera) -> None:
+        looked = {"seen": camera.matrix, "eye": camera.eye, "light": _light(camera), "cut": _above_all(scene)}
+        self._relief.draw(scene.rough, looked)
+
     def _draw_cut(self, scene: Scene) -> None:
         """Draw the faces of the cut: dark bone, and what lies in zones in one of two tints."""
         face = scene.cut
@@ -255,6 +263,7 @@ class PartDrawer:
         for buffers in self._skins[1]:
             buffers.release()
         self._skins = (), []
+        self._relief.release()
         for kept_one in (self._columns, self._cut):
             if kept_one:
                 kept_one[1].release()

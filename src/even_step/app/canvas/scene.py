@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from even_step.app.canvas.zone_frame import ZoneFrame
 from even_step.app.cut_open import CutFace
 from even_step.app.desk import Desk
+from even_step.app.foreseen_texture import Rough
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
 from even_step.core.job.model import Bed, Machine, Part
@@ -121,6 +122,7 @@ class Scene:
     """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm.
 
     Nothing of the parts over ``cut_at`` mm is seen; ``cut`` is the face there, none while it is looked for.
+    ``rough`` is what of them will have texture.
     """
 
     bed: BedShape
@@ -132,6 +134,7 @@ class Scene:
     cut_at: float = np.inf
     cut: CutFace | None = None
     skins: tuple[Skin, ...] = ()
+    rough: tuple[Rough, ...] = ()
 
     @property
     def box(self) -> NDArray[np.float64]:

@@ -236,6 +236,10 @@ class LayersStation(Sheet):
         total = line("printing", 1, label(f"{clock(trial.time)}    {grams(trial.mass)}", "head"))
         total.setContentsMargins(40, 4, 2, 0)
         self._roles.add(total)
+        if trial.report.get("texture_s"):
+            skin = line("of it for texture", 1, label(clock(trial.report["texture_s"])))
+            skin.setContentsMargins(40, 0, 2, 0)
+            self._roles.add(skin)
 
     def _hide(self, role: str, *, shown: bool) -> None:
         hidden = self._desk.view.hidden_roles

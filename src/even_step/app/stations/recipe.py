@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushB
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.stations.scope_line import ScopeLine
+from even_step.app.stations.texture_feel import TextureFeel
+from even_step.app.stations.vase_offer import VaseOffer
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
@@ -109,8 +111,12 @@ class RecipeStation(Sheet):
         self.add(line(self._return, 1))
         self._page: set[str] = set()
         self.lines = SettingLines(self._make, lambda key: key in self._page)
-        for group in self.lines.groups.values():
+        self._vase, self._feel = VaseOffer(desk), TextureFeel(desk)
+        for heading, group in self.lines.groups.items():
             self.add(group)
+            if heading == HEADINGS["vase"]:
+                self.add(self._vase)
+                group.add(self._feel)
         self._open: SettingLine | None = None
         self._rest = QTimer(self)
         self._rest.timeout.connect(self._make_some)
@@ -215,6 +221,8 @@ class RecipeStation(Sheet):
     def _refresh(self) -> None:
         for made in self.lines.made.values():
             made.refresh()
+        self._vase.refresh()
+        self._feel.refresh()
         whose = self._desk.whose
         count = len(whose.own)
         below = "the part" if whose.zone else "the whole job" if whose.parts else "the recipe"

@@ -15,6 +15,8 @@ HEADINGS = {
     "layers": "Layers",
     "outline": "Outline",
     "holes": "Outline",
+    "vase": "Special modes",
+    "texture": "Special modes",
     "walls": "Walls",
     "top": "Top and bottom",
     "bottom": "Top and bottom",

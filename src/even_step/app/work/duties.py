@@ -19,6 +19,7 @@ from even_step.app.work.requests import (
     FindVoids,
     ForeseeHeights,
     ForeseeSupports,
+    ForeseeTexture,
     Opened,
     OpenJob,
     ReadFile,
@@ -29,6 +30,7 @@ from even_step.core.coloured import channels
 from even_step.core.cut_open import cut_faces
 from even_step.core.errors import EvenStepError, JobError
 from even_step.core.foreseen_heights import heights_before
+from even_step.core.foreseen_texture import texture_before
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import files_in, is_job_file, read_job_text, with_files
@@ -246,6 +248,13 @@ def foresee_heights(request: ForeseeHeights, memory: Memory, crew: Crew) -> Outc
     return Outcome(tuple(found), arrays | {f"{k} thick": one.thick for k, one in enumerate(found.values())})
 
 
+def foresee_texture(request: ForeseeTexture, memory: Memory, crew: Crew) -> Outcome:
+    """Find what of parts will be rough."""
+    found = texture_before(request.job, crew, memory.cache)
+    arrays = {f"{k} corners": one.corners for k, one in enumerate(found)}
+    return Outcome(tuple((one.depth, one.spacing) for one in found), arrays)
+
+
 def cut_parts(request: CutParts, memory: Memory, crew: Crew) -> Outcome:
     """Cut parts open."""
     found = cut_faces(request.job, request.height, crew, memory.cache)
@@ -261,5 +270,6 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     FindVoids: find_voids,
     ForeseeSupports: foresee_supports,
     ForeseeHeights: foresee_heights,
+    ForeseeTexture: foresee_texture,
     CutParts: cut_parts,
 }

@@ -87,6 +87,13 @@ class ForeseeHeights:
 
 
 @dataclass(frozen=True)
+class ForeseeTexture:
+    """Find what of a job's parts will be rough, before it is sliced."""
+
+    job: Job
+
+
+@dataclass(frozen=True)
 class CutParts:
     """Cut the parts of a job open at a height, mm, before it is sliced."""
 
@@ -95,10 +102,10 @@ class CutParts:
 
 
 #: What is asked of a job as it is, before it is sliced.
-Wish = ForeseeSupports | ForeseeHeights | CutParts
+Wish = ForeseeSupports | ForeseeHeights | ForeseeTexture | CutParts
 Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | Wish
 #: Done in the worker's second thread: short, and wanted although a slice is running.
-ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, CutParts)
+ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, ForeseeTexture, CutParts)
 
 
 @dataclass(frozen=True)

@@ -18,15 +18,17 @@ from even_step.core.catalogue import (
     skirt,
     support_lines,
     supports,
+    texture,
     travel,
     trees,
+    vase,
     walls,
 )
 from even_step.core.catalogue.setting import Setting, Value
 from even_step.core.errors import SettingError
 
 GROUPS = (
-    *(mesh, layers, outline, holes, walls, covers, bridges, hanging, infill, foot, skirt),
+    *(mesh, layers, outline, holes, vase, texture, walls, covers, bridges, hanging, infill, foot, skirt),
     *(supports, support_lines, trees),
     *(extruder, purge, order, motion, heat, travel),
 )

@@ -23,6 +23,9 @@ def check(evidence: Evidence) -> list[Finding]:
         dense = np.maximum(rows[:, 0] - room, 1e-9)
         lost = region.area(solid.walls.lost)[solid.walls.which]
         void = np.maximum(rows[:, 2] - lost, 0.0)  # what no line fits into is told apart
+        # Texture moves walls away from what lies beside them, by a quarter of its depth where it is deep.
+        rough = float(solid.settings["texture.depth"]) / 4 * region.perimeter(solid.outlines.outline)
+        void = np.maximum(void - rough[solid.outlines.which], 0.0)
         bad = np.flatnonzero((void > LEAST_AREA) & (void > LEAST_SHARE * dense))
         if len(bad) == 0:
             continue

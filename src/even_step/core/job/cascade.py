@@ -12,7 +12,7 @@ from even_step.core.job.model import Job, Machine, Part
 from even_step.core.job.zones import Zone
 from even_step.core.toolpath.roles import TOOLS
 
-WIDEST = 2.5  # bores; no line is laid wider
+WIDEST = 3.0  # bores; no line is laid wider
 WIDTH_KEYS = tuple(key for key, setting in CATALOGUE.items() if setting.limit == "line_width")
 
 

@@ -16,6 +16,7 @@ from even_step.core.motion.speeds import MotionSettings, PathSpeeds
 from even_step.core.toolpath.toolpath import Toolpath
 
 E_STEP = 1e-5  # mm, the grain of E in G-code
+SAME = 1e-6  # mm
 CLEAR = 2.0  # mm, how far the nozzle is raised off the finished print
 CHANGE_LIFT = 1.0  # mm, how far it is raised for a change of extruder
 
@@ -50,7 +51,15 @@ def layer_moves(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings
 
 def expanding(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings) -> tuple[Any, ...]:
     """Return all that moves are made from, as kernels take it: the toolpath, speeds, and how to travel."""
-    laid = toolpath.xy, toolpath.start, toolpath.layer, toolpath.retract, toolpath.via, toolpath.via_start
+    laid = (
+        toolpath.xy,
+        toolpath.start,
+        toolpath.layer,
+        toolpath.retract,
+        toolpath.via,
+        toolpath.via_start,
+        toolpath.climb,
+    )
     levels = toolpath.top, toolpath.courses.clear
     fast = speeds.lift, speeds.changes, speeds.feed, speeds.acceleration, speeds.area
     limits = (
@@ -70,7 +79,7 @@ def expanding(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings) 
 @kernel
 def moves_room(how, layer):  # type: ignore[no-untyped-def]
     """Return arrays with room for the moves of a layer: kinds, ends, (E, feed, acceleration), paths."""
-    (_, start, of_layer, _, _, via_start), _, _, limits = how
+    (_, start, of_layer, _, _, via_start, _), _, _, limits = how
     first, last = of_layer[layer], of_layer[layer + 1]
     points = start[last] - start[first]
     room = points + 7 * (last - first) + 4 + via_start[last] - via_start[first]
@@ -85,7 +94,7 @@ def expanded(how, layer, pace, kind, to, rest, path):  # type: ignore[no-untyped
 
     Before the very first path it is over its point already, clear of the bed.
     """
-    (xy, start, of_layer, retract, via, via_start), (tops, clear), fast, limits = how
+    (xy, start, of_layer, retract, via, via_start, climb), (tops, clear), fast, limits = how
     lift, changes, feed, acceleration, area = fast
     slowest, filament, travel_feed, travel_gain, pull, change_pull, pull_feed, highest, wipe = limits
     first, last = of_layer[layer], of_layer[layer + 1]
@@ -105,6 +114,7 @@ def expanded(how, layer, pace, kind, to, rest, path):  # type: ignore[no-untyped
         changes,
         via,
         via_start,
+        climb,
         first,
         last,
         tops[layer],
@@ -143,9 +153,10 @@ def _expand(  # type: ignore[no-untyped-def]
     change,
     via,
     via_start,
+    climb,
     first,
     last,
-    top,
+    level,
     clear,
     tallest,
     at,
@@ -172,8 +183,10 @@ def _expand(  # type: ignore[no-untyped-def]
     m = 0
     x, y, z = at[0], at[1], at[2]
     owed = 0.0
+    climbs = climb.shape[0] > 0
     for p in range(first, last):
         a = start[p]
+        top = level - climb[a, 0] if climbs else level
         tx, ty = xy[a, 0], xy[a, 1]
         opening = is_first and p == first  # nothing is known before the very first path
         swaps = change[p] > 0
@@ -189,7 +202,7 @@ def _expand(  # type: ignore[no-untyped-def]
         if swaps:
             over = min(max(over, top + CHANGE_LIFT), highest)
         over = z if opening else max(over, top)
-        if over != z:
+        if abs(over - z) > SAME:
             z = over
             m = _put(kind, to, rest, path, m, 4, p, x, y, z, 0.0, travel_feed, travel_gain)
         far = tx != x or ty != y
@@ -198,7 +211,7 @@ def _expand(  # type: ignore[no-untyped-def]
                 m = _put(kind, to, rest, path, m, 0, p, via[k, 0], via[k, 1], z, 0.0, travel_feed, travel_gain)
         if far or opening:
             m = _put(kind, to, rest, path, m, 0, p, tx, ty, z, 0.0, travel_feed, travel_gain)
-        if z != top:
+        if abs(z - top) > SAME:
             z = top
             m = _put(kind, to, rest, path, m, 4, p, tx, ty, z, 0.0, travel_feed, travel_gain)
         if back:
@@ -214,7 +227,9 @@ def _expand(  # type: ignore[no-untyped-def]
             nx, ny = xy[i, 0], xy[i, 1]
             if nx == x and ny == y:
                 continue
-            owed += np.hypot(nx - x, ny - y) * per_length
+            share = 0.5 * (climb[i - 1, 1] + climb[i, 1]) if climbs else 1.0
+            z = level - climb[i, 0] if climbs else z
+            owed += np.hypot(nx - x, ny - y) * share * per_length
             grains = np.floor(owed / E_STEP + 0.5)
             owed -= grains * E_STEP
             m = _put(kind, to, rest, path, m, 1, p, nx, ny, z, grains * E_STEP, speed, acceleration[p])

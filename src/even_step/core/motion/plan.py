@@ -66,7 +66,7 @@ def plan_motion(
     """
     lengths = toolpath.lengths()
     speeds = path_speeds(toolpath, lengths, lines, settings)
-    volume = lengths * speeds.area
+    volume = toolpath.filled_lengths() * speeds.area
     count = len(toolpath.role)
     path_time, way_time = np.zeros(count), np.zeros(count)
     pace, layer_time = np.ones(toolpath.layers), np.zeros(toolpath.layers)

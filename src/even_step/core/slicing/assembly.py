@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, NamedTuple
 
 import numpy as np
@@ -91,7 +91,9 @@ def assemble(
     layer = places[begins, 0].astype(np.int64)
     layer[:1] = 0
     paths, points, passed = places[-1].tolist()
+    climbing = any(piece.paths.climb is not None for _, piece in pieces)
     out = _empty(paths, points, passed, layer, courses, _repeats(pieces, turns, courses))
+    out = replace(out, climb=np.empty((points, 2))) if climbing else out
     first = next((turn[0] for turn in turns.extruders if turn), 0)
     _put(
         out, (0, 0, 0), Piece(loops, 0, len(loops.role), _of_none(loops), (0.0, 0.0), -1, 0, first, skirt.height, None)
@@ -129,7 +131,7 @@ def _piece(placed: list[Placed], one: Stretch, turns: Turns) -> Piece:
         first, last = 0, len(paths.role)
     courses = turns.courses
     number, thick = int(courses.number[one.course]), float(courses.thick[one.course])
-    same = one[1:]  # all but the course
+    same = one[1:] if paths.climb is None else None  # all but the course; no climb is like another
     return Piece(paths, first, last, record, part.at, one.part, number, one.extruder, thick, same)
 
 
@@ -163,6 +165,7 @@ def _taken(paths: Ordered, some: Index) -> Ordered:
         linked,
         paths.via[via],
         via_start,
+        None if paths.climb is None else paths.climb[place],
     )
 
 
@@ -210,6 +213,7 @@ def _empty(paths: int, points: int, vias: int, layer: Index, courses: Courses, r
         layer,
         courses,
         repeats,
+        np.empty((0, 2)),
     )
 
 
@@ -221,6 +225,8 @@ def _put(out: Toolpath, at: Sequence[int], piece: Piece) -> None:
     to = slice(p, p + last - first)
     np.add(b.xy[a:z], piece.at, out=out.xy[n : n + z - a])
     np.add(b.via[i_via:z_via], piece.at, out=out.via[v : v + z_via - i_via])
+    if len(out.climb):
+        out.climb[n : n + z - a] = (0.0, 1.0) if b.climb is None else b.climb[a:z]
     out.start[p + 1 : p + last - first + 1] = b.start[first + 1 : last + 1] - a + n
     out.via_start[p + 1 : p + last - first + 1] = b.via_start[first + 1 : last + 1] - i_via + v
     out.role[to], out.width[to] = b.role[first:last], b.width[first:last]

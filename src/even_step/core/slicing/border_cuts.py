@@ -25,7 +25,7 @@ def cut_at_borders(blocks: Blocks, borders: Borders, crew: Crew) -> Blocks:
     runs = runs_of(last - first + 1, most=2_000)
 
     def part(a: int, b: int) -> list[tuple[Ordered, Index]]:
-        return [_parted(_some(blocks.paths, first[i], last[i]), cut, int(pairs[i, 1])) for i in range(a, b)]
+        return [_parted(some_paths(blocks.paths, first[i], last[i]), cut, int(pairs[i, 1])) for i in range(a, b)]
 
     done = [one for some in crew.each(part, runs) for one in some]
     block = np.cumsum([0, *(len(one.role) for one, _ in done)]).astype(np.int64)
@@ -33,7 +33,7 @@ def cut_at_borders(blocks: Blocks, borders: Borders, crew: Crew) -> Blocks:
     return Blocks(which.ravel(), content, Ordered.joined([one for one, _ in done]), block, cut.zones, record)
 
 
-def _some(paths: Ordered, first: int, last: int) -> Ordered:
+def some_paths(paths: Ordered, first: int, last: int) -> Ordered:
     """Return paths in a row."""
     a, z = paths.start[first], paths.start[last]
     c, d = paths.via_start[first], paths.via_start[last]
@@ -48,6 +48,7 @@ def _some(paths: Ordered, first: int, last: int) -> Ordered:
         paths.linked[own],
         paths.via[c:d],
         paths.via_start[first : last + 1] - c,
+        None if paths.climb is None else paths.climb[a:z],
     )
 
 

@@ -66,6 +66,9 @@ class Ordered:
         Points passed on the ways, mm.
     via_start : (P + 1,) int64
         Where those on the way to each path begin.
+    climb : (N, 2) float64
+        How far each point lies below its layer's top, mm, and what share of its section a line has there; none where no
+        line climbs.
     """
 
     xy: NDArray[np.float64]
@@ -77,6 +80,7 @@ class Ordered:
     linked: NDArray[np.bool_]
     via: NDArray[np.float64]
     via_start: Index
+    climb: NDArray[np.float64] | None = None
 
     @staticmethod
     def joined(many: list[Ordered]) -> Ordered:
@@ -91,7 +95,12 @@ class Ordered:
             np.concatenate([one.linked for one in many]),
             np.concatenate([one.via for one in many]),
             joined_starts([one.via_start for one in many]),
+            np.concatenate([one.climbs() for one in many]) if any(one.climb is not None for one in many) else None,
         )
+
+    def climbs(self) -> NDArray[np.float64]:
+        """Return how its points lie, those of level lines too."""
+        return np.tile((0.0, 1.0), (len(self.xy), 1)) if self.climb is None else self.climb
 
 
 @dataclass(frozen=True, eq=False)

@@ -46,6 +46,9 @@ def lines_of(toolpath: Toolpath) -> Lines:
     top = toolpath.top[toolpath.layer_of_path()]
     looks = np.column_stack((top, toolpath.width, toolpath.height, toolpath.role)).astype(np.float32)
     points[:, 2:] = np.repeat(looks, each + passed, axis=0)
+    if len(toolpath.climb):
+        points[~is_via, 2] -= toolpath.climb[:, 0].astype(np.float32)
+        points[~is_via, 4] *= toolpath.climb[:, 1].astype(np.float32)
     points[is_via, 3] = points[start[1:] - 1, 3] = -TRAVEL_WIDTH
     points[-1:, 3] = 0.0
     path = np.repeat(np.arange(len(each), dtype=np.int32), each + passed)

@@ -49,6 +49,9 @@ class Toolpath:
     repeats : (L,) int64
         The first layer that is laid just like this one, from the same place, only at another height; itself
         when there is none.
+    climb : (N, 2) float64
+        How far each point lies below its layer's top, mm, and what share of its path's section the line has there;
+        (0, 2) where no line climbs.
     """
 
     xy: NDArray[np.float64]
@@ -67,6 +70,7 @@ class Toolpath:
     layer: Index
     courses: Courses
     repeats: Index
+    climb: NDArray[np.float64]
 
     @property
     def top(self) -> NDArray[np.float64]:
@@ -86,6 +90,10 @@ class Toolpath:
     def lengths(self) -> NDArray[np.float64]:
         """Return the length of each path, (P,), mm."""
         return np.asarray(_lengths(self.xy, self.start))
+
+    def filled_lengths(self) -> NDArray[np.float64]:
+        """Return how long each path's plastic is in its whole section, (P,), mm: less than the path where it climbs."""
+        return np.asarray(_filled(self.xy, self.start, self.climb)) if len(self.climb) else self.lengths()
 
     def closed(self) -> NDArray[np.bool_]:
         """Tell which paths end where they begin, (P,)."""
@@ -119,6 +127,16 @@ def _lengths(xy, start):  # type: ignore[no-untyped-def]
             dx, dy = xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1]
             length += np.sqrt(dx * dx + dy * dy)
         out[p] = length
+    return out
+
+
+@kernel
+def _filled(xy, start, climb):  # type: ignore[no-untyped-def]
+    out = np.zeros(start.shape[0] - 1)
+    for p in range(out.shape[0]):
+        for i in range(start[p] + 1, start[p + 1]):
+            share = 0.5 * (climb[i - 1, 1] + climb[i, 1])
+            out[p] += share * np.hypot(xy[i, 0] - xy[i - 1, 0], xy[i, 1] - xy[i - 1, 1])
     return out
 
 

@@ -35,7 +35,8 @@ void main() {
     vec3 place = first ? start : end;
     // Ends reach on by a part of the width, so that corners close.
     place.xy += (first ? -0.35 : 0.35) * wide * way + beside * over * wide * 0.5;
-    place.z = is_flat || corner != 2 ? start.z : max(start.z - high * thicker, 0.0);
+    float top = number == TRAVEL || first ? start.z : end.z;
+    place.z = is_flat || corner != 2 ? top : max(top - high * thicker, 0.0);
     gl_Position = gone ? vec4(2.0, 2.0, 2.0, 1.0) : seen * vec4(place, 1.0);
     ink = number == TRAVEL ? travelling : textureLod(palette, vec2(span.x + span.y * shade, 0.5), 0.0).rgb;
     across = over;
