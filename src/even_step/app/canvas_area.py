@@ -17,6 +17,7 @@ from even_step.app.widgets.layer_bars import LayerBars
 from even_step.app.widgets.note_bar import NoteBar
 from even_step.app.widgets.overlay import Overlay
 from even_step.app.widgets.paper_cube import PaperCube
+from even_step.app.widgets.step_curve import StepCurve
 
 HELD = 150  # ms until it is looked again whether a button is still held
 
@@ -34,6 +35,7 @@ class CanvasArea(QWidget):
         self.overlay = Overlay(desk, self.canvas, self.voids, self)
         self.lens = GapLens(desk, self.canvas, self)
         self.ruler = HeightRuler(desk, self.canvas, self)
+        self.curve = StepCurve(desk, self.ruler, self)
         self.bars = LayerBars(desk, self.canvas, self)
         self.cube = PaperCube(self.canvas, self)
         self.notes = NoteBar(self)
@@ -70,6 +72,7 @@ class CanvasArea(QWidget):
         self.lens.setGeometry(0, top, wide, high - top)
         self.cube.move(wide - self.cube.width() - 8, top + 8)
         self.ruler.setGeometry(0, top, self.ruler.width(), high - top)
+        self.curve.setGeometry(self.ruler.width(), top, self.curve.width(), high - top)
         self.bars.setGeometry(
             self.ruler.width(), high - self.bars.height(), wide - self.ruler.width(), self.bars.height()
         )

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.asked import Sources
 from even_step.app.background import Background
+from even_step.app.curving import Curving
 from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
 from even_step.app.foreseen_heights import ForeseenHeights
@@ -68,6 +69,7 @@ class Desk(QObject):
         self.foreseen_texture = ForeseenTexture(sources, self)
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
+        self.curving = Curving(self.store, self.view, self.selection, self.trials, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)
         self._of_bed: tuple[Job, int, Job] | None = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.graph import Given, Inputs, Stage
+from even_step.core.job.step_curve import Knot
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.rounds import no_rounds, rounds_of
 from even_step.core.overhang import Limits, limits_of
@@ -29,6 +30,7 @@ OVERHANG: Given[Limits] = Given("overhang limits", "solid")
 STANDS: Given[Stand] = Given("stands", "copy")
 ZONES: Given[ZoneShapes] = Given("zones", "solid")
 BY_HAND: Given[ByHand] = Given("by hand", "solid")
+CURVE: Given[tuple[Knot, ...]] = Given("step curve", "solid")
 AT: Given[tuple[float, float]] = Given("place", "copy")
 
 
@@ -48,6 +50,8 @@ def _spans(it: Inputs) -> tuple[HeightSpan, ...]:
 def _heights(it: Inputs) -> Heights:
     mesh, settings, lift = it[MESH], it.record(HeightSettings), it.record(RaftHeights).lift
     tall, spans = float(mesh.bounds[1, 2]), it[SPANS] if it.by_zone(HeightSettings).about else ()
+    # What is drawn by hand overrides.
+    spans = (*spans, *(HeightSpan(knot.low, knot.high, knot.height) for knot in it[CURVE]))
     if settings.follow:
         return following_heights(tall, surface_of(facets_of(mesh)), settings, spans).over(lift)
     return fixed_heights(tall, settings, spans).over(lift)
@@ -99,7 +103,7 @@ HEIGHTS = Stage(
     "heights",
     "solid",
     _heights,
-    (MESH,),
+    (MESH, CURVE),
     (HeightSettings, RaftHeights),
     by_zone=(HeightSettings,),
     zoned=(SPANS,),

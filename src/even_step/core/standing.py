@@ -22,6 +22,7 @@ from even_step.core.job.by_hand import Mark
 from even_step.core.job.cascade import Resolved, Scopes, cascade
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import Spot, stood
+from even_step.core.job.step_curve import Knot
 from even_step.core.job.zones import Zone
 from even_step.core.layout.shadow import Shadow, box_shadow, shadow_of
 from even_step.core.mesh.mesh import Mesh, Model, Repair
@@ -120,7 +121,8 @@ class PosedSolid:
     """A posed mesh with the hash of what it was made from, and its part's name.
 
     ``turn`` is by how many degrees patterns of full lines turn with it, ``resolved`` what holds for it by extruder,
-    ``by_hand`` what a hand put on it, ``zones`` those of its part with their shapes in its frame and the key of these.
+    ``by_hand`` what a hand put on it, ``zones`` those of its part with their shapes in its frame and the key of these,
+    ``curve`` its step curve.
     """
 
     model: Model
@@ -134,6 +136,7 @@ class PosedSolid:
     zones: tuple[Zone, ...]
     zone_shapes: ZoneShapes
     zones_key: str
+    curve: tuple[Knot, ...]
 
     @property
     def is_one_shell(self) -> bool:
@@ -157,7 +160,7 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
         made_from = content, part.object, part.bodies, matrix.tolist()
         stands = hashlib.blake2b(repr(made_from).encode(), digest_size=16).hexdigest()
         resolved = scopes.of(part)
-        hand = part.zones, part.posts, part.marks
+        hand = part.zones, part.posts, part.marks, part.curve
         key = stands, copy.turn, hand, *(table.values[one] for table in resolved for one in OF_A_PART)
         if stands not in meshes:
             with run.timed("read"):
@@ -168,7 +171,8 @@ def _posed(job: Job, files: Files, scopes: Scopes, run: StageRun) -> tuple[list[
             numbers[key] = len(solids)
             posed = Posed(model, mesh, matrix, by_hand, lambda zone: _model_of_zone(zone, files).merged())
             zones = part.zones, *_zone_shapes(part, posed, (stands, copy.turn), run)
-            solids[key] = PosedSolid(model, mesh, matrix, stands, copy.turn, resolved, part.name, by_hand, *zones)
+            own = part.name, by_hand, *zones, part.curve
+            solids[key] = PosedSolid(model, mesh, matrix, stands, copy.turn, resolved, *own)
         solid_of[spot] = numbers[key]
     return list(solids.values()), solid_of
 

@@ -24,6 +24,7 @@ from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.kept_trials import KeptTrial, summary_of
 from even_step.core.job.model import Job, Layout, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
+from even_step.core.job.step_curve import Knot
 from even_step.core.job.zones import Zone
 from even_step.core.mesh.read.model import read_model
 from even_step.core.stages import StageCache, StageRun
@@ -55,7 +56,13 @@ def job():
     made = added(made, [part for path in (ARROW, KNOB, CAP, BRACKET) for part in parts_of(path, read_model(path))])
     made, _ = split_off(made, nth_part(made), (1, 3), [body.name for body in read_model(ARROW)[0].bodies])
     made = with_bodies_hidden(made, nth_part(made), (2,), hidden=True)
-    made = with_part(made, nth_part(made, 1), repair="all", name="knob, mended & named <anew>")
+    made = with_part(
+        made,
+        nth_part(made, 1),
+        repair="all",
+        name="knob, mended & named <anew>",
+        curve=(Knot(low=1, high=4, height=0.1),),
+    )
     made = in_unit(made, nth_part(made, 2), "inch")
     made = sized(mirrored(made, [nth_part(made, 3)], 0), nth_part(made, 3), (1.1, 0.9, 0.5))
     made = turned(made, [nth_spot(made, 3)], 0, 37.5)

@@ -8,6 +8,7 @@ from even_step.app.acts.action import Action
 from even_step.app.desk import Desk
 from even_step.app.reach import Reach
 from even_step.core.catalogue import find_setting
+from even_step.core.height_ways import height_ways
 from even_step.core.job.differences import differences
 
 
@@ -29,6 +30,12 @@ def _slice(reach: Reach) -> None:
         reach.desk.note(f"Nothing to slice yet: {reason}.", remedy="" if reach.desk.job.parts else "file.bring_in")
     else:
         reach.desk.trials.slice()
+
+
+def _three_ways(reach: Reach) -> None:
+    """Slice it three times: all coarse, all fine, following the surface."""
+    desk = reach.desk
+    desk.trials.slice_with(height_ways(desk.resolved.values, desk.job.machine))
 
 
 def _export(reach: Reach) -> None:
@@ -61,6 +68,14 @@ ACTIONS = (
         ("Esc",),
         "x",
         can=lambda b: b.desk.trials.running,
+    ),
+    Action(
+        "slice.heights_compared",
+        "Compare layer heights: coarse, fine, following",
+        "Slice",
+        _three_ways,
+        can=lambda b: not why_not(b.desk),
+        synonyms=("adaptive", "variable", "trials", "three"),
     ),
     Action("slice.export", "Export G-code…", "Slice", _export, ("Ctrl+E",), "download", can=_ready, synonyms=("save",)),
     Action(

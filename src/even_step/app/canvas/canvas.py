@@ -82,6 +82,7 @@ class Canvas(QWidget):
         desk.foreseen.changed.connect(self.rebuild)
         desk.cut_open.changed.connect(self.rebuild)
         desk.foreseen_texture.changed.connect(self.rebuild)
+        desk.foreseen_heights.changed.connect(self.rebuild)
         desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))
         desk.view.changed.connect(self._follow_view)
 

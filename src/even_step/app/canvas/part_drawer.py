@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.programs import give, lit, program
 from even_step.app.canvas.relief_drawer import ReliefDrawer
-from even_step.app.canvas.scene import MOST_TINTS, PartShape, Piece, Scene, Skin
+from even_step.app.canvas.scene import MOST_BANDS, MOST_TINTS, PartShape, Piece, Scene, Skin
 from even_step.app.cut_open import CutFace
 from even_step.app.shelf import ShelfModel
 from even_step.app.theme.colours import PAPER, mixed
@@ -45,7 +45,7 @@ class PartDrawer:
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
-        self._facets = program(ctx, "part", "part", MOST_ZONES=MOST_TINTS)
+        self._facets = program(ctx, "part", "part", MOST_ZONES=MOST_TINTS, MOST_BANDS=MOST_BANDS)
         self._lines = program(ctx, "edge", "edge")
         self._whole: dict[ShelfModel, _Buffers] = {}
         self._few: dict[ShelfModel, _Buffers] = {}
@@ -165,11 +165,15 @@ class PartDrawer:
             cut=_above_all(scene),
             zone=PAPER.zone,
             nearer=0.0,
+            banded=False,
         )
 
     def _draw_facets(self, part: PartShape, piece: Piece, buffers: _Buffers, facets: range, *, backs: bool) -> None:
         give(self._facets, stands=part.matrix, limits=part.limits)
         give(self._facets, mark=_tint(part), marked=piece.wash, in_zone=piece.zoned, zones=len(part.tints))
+        give(self._facets, banded=part.bands is not None, tall=float(part.size[2]), band=PAPER.accent)
+        if part.bands is not None:
+            self._facets["bands"].write(part.bands.tobytes())  # type: ignore[union-attr]
         if part.tints:
             room = MOST_TINTS - len(part.tints)
             matrices = [np.ascontiguousarray(one.matrix.T, np.float32) for one in part.tints]
@@ -183,6 +187,7 @@ class PartDrawer:
 
     def _draw_columns(self, scene: Scene) -> None:
         """Draw the supports to come in clay, a shade paler than laid ones."""
+        give(self._facets, banded=False)
         if self._columns is None or self._columns[0] is not scene.columns:
             if self._columns:
                 self._columns[1].release()
@@ -196,6 +201,7 @@ class PartDrawer:
 
     def _draw_skins(self, scene: Scene) -> None:
         """Tint the faces that zones lie along: drawn once more, a little nearer to the eye."""
+        give(self._facets, banded=False)
         if self._skins[0] is not scene.skins:
             for buffers in self._skins[1]:
                 buffers.release()
@@ -216,6 +222,7 @@ class PartDrawer:
 
     def _draw_cut(self, scene: Scene) -> None:
         """Draw the faces of the cut: dark bone, and what lies in zones in one of two tints."""
+        give(self._facets, banded=False)
         face = scene.cut
         if face is None or len(face.corners) == 0:
             return

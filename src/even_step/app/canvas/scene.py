@@ -26,6 +26,8 @@ Matrix = NDArray[np.float64]
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
 TINTED = ("box", "cylinder", "ball")
+MOST_BANDS = 256  # up a part
+UNLIKE = 0.015  # mm: layers that differ by less are as of one height
 MOST_TINTS = 16  # of a part's zones, the last ones; all have their edges drawn
 NO_COLUMNS = np.empty((0, 3, 3), np.float32)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
@@ -69,7 +71,8 @@ class PartShape:
     """A copy as it is drawn: ``matrix`` from its file's frame to the bed, (4, 4); ``size`` in mm.
 
     ``pieces`` together are its ``model``, which is there for whoever points at it. ``fault`` says what is wrong with
-    where it stands; ``limits`` are from where on it hangs toward +x, +y, −x, −y, degrees.
+    where it stands; ``bands`` (MOST_BANDS,) how fine its layers will be from the bottom up, 0 to 1, none where all are
+    alike; ``limits`` are from where on it hangs toward +x, +y, −x, −y, degrees.
     """
 
     spot: Spot
@@ -82,6 +85,7 @@ class PartShape:
     fault: str
     limits: Limits
     tints: tuple[ZoneTint, ...] = ()
+    bands: NDArray[np.float32] | None = None
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -183,12 +187,28 @@ def build_scene(
         angle = float(desk.resolved_of(part.id).values["supports.angle"])
         limits = limits_of(angle, machine.overhang_limit)
         tints = _tints(part, stand.at(at), float(stand.size[2])) if picked else ()
-        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits, tints))
+        bands = _bands(desk, part.id)
+        parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits, tints, bands))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
     columns = desk.foreseen.corners if desk.view.station == "Supports" else NO_COLUMNS
     flat, cut_at = lines is not None and _flat(desk), desk.cut_open.at
     return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, desk.cut_open.face)
+
+
+def _bands(desk: Desk, part: str) -> NDArray[np.float32] | None:
+    """Return how fine the layers of a part will be, where they differ and that is of interest."""
+    found = desk.foreseen_heights.of_part(part) if desk.view.station == "Recipe" else None
+    if found is None or len(found[1]) < 3:
+        return None
+    top, thick = found
+    # The first layer and what is spread at the top are no matter of taste.
+    low, high = float(thick[1:].min()), float(thick[1:].max())
+    if high - low < UNLIKE:
+        return None
+    place = np.searchsorted(top, (np.arange(MOST_BANDS) + 0.5) / MOST_BANDS * float(top[-1]))
+    fine = (high - thick[np.minimum(place, len(thick) - 1)]) / (high - low)
+    return np.clip(fine, 0.0, 1.0).astype(np.float32)
 
 
 def _tints(part: Part, matrix: Matrix, tall: float) -> tuple[ZoneTint, ...]:

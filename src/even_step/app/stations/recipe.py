@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushB
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
+from even_step.app.stations.curve_fields import CurveFields
 from even_step.app.stations.scope_line import ScopeLine
 from even_step.app.stations.texture_feel import TextureFeel
 from even_step.app.stations.vase_offer import VaseOffer
@@ -111,9 +112,12 @@ class RecipeStation(Sheet):
         self.add(line(self._return, 1))
         self._page: set[str] = set()
         self.lines = SettingLines(self._make, lambda key: key in self._page)
+        self._curve = CurveFields(desk)
         self._vase, self._feel = VaseOffer(desk), TextureFeel(desk)
         for heading, group in self.lines.groups.items():
             self.add(group)
+            if heading == HEADINGS["layers"]:
+                group.add(self._curve)
             if heading == HEADINGS["vase"]:
                 self.add(self._vase)
                 group.add(self._feel)

@@ -93,6 +93,8 @@ def _parts(was: Job, now: Job) -> list[str]:
         return [words for (a, b) in pairs if a.zones != b.zones for words in _zones(was, now, a, b)]
     if any((a.posts, a.marks) != (b.posts, b.marks) for a, b in pairs):
         return ["other posts or marks"]
+    if any(a.curve != b.curve for a, b in pairs):
+        return [f"step curve of {b.name}" for a, b in pairs if a.curve != b.curve]
     if any(a.mirrored != b.mirrored for a, b in pairs):
         return ["mirrored"]
     if any(a.turn != b.turn or [c.turn for c in a.copies] != [c.turn for c in b.copies] for a, b in pairs):

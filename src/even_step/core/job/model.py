@@ -9,6 +9,7 @@ from pydantic import AfterValidator, Field, model_validator
 from even_step.core.catalogue import checked
 from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.ids import Id, identified
+from even_step.core.job.step_curve import MOST_KNOTS, Knot
 from even_step.core.job.tables import (
     JobSettings,
     MachineSettings,
@@ -160,7 +161,8 @@ class Part(Frozen):
     (none named: all), ``hidden_bodies`` those that are not drawn, but printed; ``repair`` says what of its meshes is
     mended. ``mirrored`` says along which axes of the file it is turned inside out; ``turn`` is about x, then y, then
     z, in degrees. ``settings`` hold for all its copies, and for nothing else; so do its ``zones``, of which the later
-    wins, setting by setting, and the ``posts`` and ``marks`` that a hand put on its surface.
+    wins, setting by setting, the ``posts`` and ``marks`` that a hand put on its surface, and the knots of its step
+    ``curve``.
     """
 
     id: Id = ""
@@ -178,6 +180,7 @@ class Part(Frozen):
     zones: Annotated[tuple[Zone, ...], Field(max_length=MOST_ZONES)] = ()
     posts: Annotated[tuple[Post, ...], Field(max_length=MOST_BY_HAND)] = ()
     marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_BY_HAND)] = ()
+    curve: Annotated[tuple[Knot, ...], Field(max_length=MOST_KNOTS)] = ()
     copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
 
     @property

@@ -19,6 +19,10 @@ uniform bool in_zone;
 uniform int zones;
 uniform int kind[MOST_ZONES];
 uniform mat4 about[MOST_ZONES];
+uniform bool banded;
+uniform float tall;
+uniform vec3 band;
+uniform float bands[MOST_BANDS];
 out vec4 colour;
 
 float limit_toward(vec2 way) {
@@ -58,6 +62,8 @@ void main() {
     float sky = 0.5 + 0.5 * normal.z;
     vec3 base = mix(bone, mark, marked);
     if (in_zone || lies_in_zone()) base = mix(base, zone, 0.34);
+    // The finer the layers will be, the deeper the tint.
+    if (banded) base = mix(base, band, 0.5 * bands[clamp(int(place.z / tall * MOST_BANDS), 0, MOST_BANDS - 1)]);
     vec3 lit = base * (0.58 + 0.29 * soft + 0.12 * sky);
     float rim = 1.0 - dot(normal, toward);
     lit = mix(lit, ink, 0.30 * pow(rim, 5.0));

@@ -14,6 +14,7 @@ from even_step.core.job.edits.settings import (
     without_settings,
     without_settings_of_parts,
 )
+from even_step.core.job.edits.step_curve import smoothed, with_knot, without_curve, without_knot
 from even_step.core.job.edits.zones import (
     ZoneStep,
     with_setting_of_zone,
@@ -53,10 +54,12 @@ __all__ = [
     "removed",
     "sized",
     "sized_by",
+    "smoothed",
     "split_off",
     "turned",
     "with_bodies_hidden",
     "with_copies",
+    "with_knot",
     "with_mark",
     "with_material",
     "with_part",
@@ -70,7 +73,9 @@ __all__ = [
     "with_zone_changed",
     "with_zone_in_steps",
     "with_zone_over",
+    "without_curve",
     "without_hand",
+    "without_knot",
     "without_places",
     "without_settings",
     "without_settings_of_parts",
