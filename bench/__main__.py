@@ -4,6 +4,7 @@
     ./even-step bench window [--repeat N] [--write]     the window instead
     ./even-step bench supports [--repeat N]             supports instead
     ./even-step bench zones [--repeat N]                two hundred zones instead
+    ./even-step bench modes [--repeat N]                following heights, texture, holes and vases instead
 
 The floor comes from ``yardstick.py`` (beside the repository, under ``shared/yardstick``); without it only our
 own times are printed. ``--write`` keeps the table in ``docs/performance.md``.
@@ -22,7 +23,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from bench import shapes, supports, window, zones
+from bench import modes, shapes, supports, window, zones
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -232,6 +233,8 @@ if __name__ == "__main__":
         sys.exit(window.main(sys.argv[2:]))
     if sys.argv[1:2] == ["supports"]:
         sys.exit(supports.main(sys.argv[2:]))
+    if sys.argv[1:2] == ["modes"]:
+        sys.exit(modes.main(sys.argv[2:]))
     if sys.argv[1:2] == ["zones"]:
         sys.exit(zones.main(sys.argv[2:]))
     sys.exit(main())

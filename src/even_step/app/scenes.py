@@ -16,12 +16,13 @@ from even_step.core.job.beds import bed_count
 from even_step.core.job.model import Machine, Material, Part
 from even_step.core.job.shipped import find
 from even_step.core.job.spots import first_spot, spots_of
+from even_step.core.job.step_curve import Knot
 
-LOUVRE_LAYER, FOOT_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 12, 13, 190
+LOUVRE_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 13, 190
 TREES_NEARER = 0.28
 CLAMP_CUT = 28.0  # mm
 TIP_AT = -10.1, -5.5, 26.9  # mm from the finial's middle, under a horn
-FOOTED = "mast bracket", "bearing hub"
+VASE_LAYER = 205
 #: The picture's name (none where nothing is to be seen), what is done, and whether that is done.
 Scene = tuple[str, Callable[[Window], None], Callable[[Window], bool]]
 
@@ -175,32 +176,28 @@ def _own_back(window: Window) -> None:
     window.desk.selection.pick(())
 
 
-def _foot(window: Window) -> None:
-    """Stand the bracket on a raft and the hub in a brim."""
-    desk = window.desk
-    desk.view.set("station", "Parts")
-    bracket, hub = (_part(window, name).id for name in FOOTED)
-    job = edits.with_setting_of_parts(desk.job, [bracket], "foot.kind", "raft")
-    desk.store.do("a raft", edits.with_setting_of_parts(job, [hub], "foot.kind", "brim"))
-    _pick(window, FOOTED[1])
-    desk.view.set("level", "wider")
-    window.run("parts.own")
-    window.recipe.reveal("foot.brim_side")
-
-
-def _laid_on_feet(window: Window) -> None:
-    desk, canvas = window.desk, window.area.canvas
-    desk.view.set("level", "short")
-    window.run("parts.own_none")
-    desk.view.set("station", "Layers")
-    trial = desk.trials.shown
-    if trial and trial.lines:
-        desk.view.show_layers(0, FOOT_LAYER, trial.lines.count)
-    _pick(window, "louvre ring")
+def _curve(window: Window) -> None:
+    """Draw coarse layers on the cup's steep side by hand, over those that follow its surface."""
+    desk, cup = window.desk, _part(window, "wind cup")
+    _pick(window, "wind cup")
+    desk.view.set("station", "Recipe")
+    desk.store.do("knot of wind cup", edits.with_knot(desk.job, cup.id, 0, Knot(low=5.0, high=10.0, height=0.28)))
+    desk.curving.open(opened=True)
+    desk.curving.take(0)
+    window.recipe.reveal("layers.height")
+    canvas = window.area.canvas
+    canvas.look_from(replace(canvas.camera, pitch=24.0, yaw=318.0))
     canvas.fit_selection()
+    canvas.look_from(canvas.camera.zoomed(1.5, 400, 400))
 
 
-def _feet_back(window: Window) -> None:
+def _heights_known(window: Window) -> bool:
+    asked = window.desk.foreseen_heights
+    return asked.of is not None and asked.of == asked.wish()
+
+
+def _curve_back(window: Window) -> None:
+    window.desk.curving.open(opened=False)
     window.run("edit.undo")
     window.desk.selection.pick(())
     window.area.canvas.fit_all()
@@ -252,6 +249,28 @@ def _unit(window: Window) -> None:
     window.desk.view.set("station", "Parts")
     window.desk.view.set("bed", 0)
     _pick(window, "inches.stl")
+
+
+def _vase(window: Window) -> None:
+    """Open the rain funnel, which is printed by itself."""
+    window.desk.view.set("lens", False)
+    window.files.open(str(DEMO.parent / "funnel_job.toml"))
+
+
+def _brought_alone(window: Window) -> bool:
+    job = window.desk.job
+    return job.name == "rain funnel" and window.desk.shelf.has_all(job.parts)
+
+
+def _risen(window: Window) -> None:
+    desk, canvas = window.desk, window.area.canvas
+    desk.view.set("station", "Layers")
+    trial = desk.trials.shown
+    if trial and trial.lines:
+        desk.view.show_layers(0, VASE_LAYER, trial.lines.count)
+    canvas.look_from(replace(canvas.camera, pitch=22.0, yaw=332.0))
+    canvas.fit_all()
+    canvas.look_from(canvas.camera.zoomed(0.55, 400, 330))
 
 
 def _supports(window: Window) -> None:
@@ -311,7 +330,7 @@ def scenes() -> Iterator[Scene]:
 
     yield "machine", _machine, at_once
     yield "parts", _selection, at_once
-    yield "turning", _turning, at_once
+    yield "", _turning, at_once
     yield "poses", _poses, _posed
     yield "measured", _measured, at_once
     yield "arranged", _arranged, at_once
@@ -329,10 +348,8 @@ def scenes() -> Iterator[Scene]:
     yield "", _no_supports, at_once
     yield "own", _own, at_once
     yield "", _own_back, at_once
-    yield "", _foot, at_once
-    yield "", _slice, _sliced
-    yield "layers_foot", _laid_on_feet, at_once
-    yield "", _feet_back, at_once
+    yield "curve", _curve, _heights_known
+    yield "", _curve_back, at_once
     yield "", _two_materials, at_once
     yield "", _slice, _sliced
     yield "layers_materials", _by_material, at_once
@@ -342,3 +359,6 @@ def scenes() -> Iterator[Scene]:
     yield "", _trees, _sliced
     yield "layers_trees", _among_trees, _looked_at
     yield "unit_proposal", _unit, at_once
+    yield "", _vase, _brought_alone
+    yield "", _slice, _sliced
+    yield "vase", _risen, at_once

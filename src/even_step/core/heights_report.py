@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from even_step.core.findings.finding import SlicedSolid
 from even_step.core.pipeline import Sliced
 from even_step.core.slicing.stairs import stairs_of
 from even_step.core.slicing.surface import facets_of
@@ -23,7 +24,9 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
     -------
     dict
         ``heights``: of each height in use, to 1 µm, in mm, how many layers of a copy have it and what all copies' lines
-        in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show.
+        in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show. Where layers
+        follow the surface, ``finer_from_deg`` and ``finest_from_deg``: the slopes, from upright, from which on they
+        are thinner than the thickest in use, and as thin as the thinnest.
     """
     solid, path, plan = sliced.solids[sliced.placed[first].solid], sliced.toolpath, sliced.plan
     mine = (path.part >= first) & (path.part < first + copies) & (path.own >= 0)
@@ -37,4 +40,15 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
         "heights": [{"height_mm": height, "layers": layers, "time_s": spent} for height, layers, spent in rows],
         "stair_mean_mm": stairs.mean,
         "stair_largest_mm": stairs.largest,
+        **_slopes(solid),
     }
+
+
+def _slopes(solid: SlicedSolid) -> dict[str, float]:
+    """Return the slopes at which heights change, degrees: a layer of height h leaves a stair of h times the sine."""
+    thick = solid.heights.thick[1:]
+    if not solid.settings["layers.follow_surface"] or len(thick) == 0:
+        return {}
+    stair = float(solid.settings["layers.stair_step"])
+    ends = (("finer_from_deg", float(thick.max())), ("finest_from_deg", float(thick.min())))
+    return {name: float(np.degrees(np.arcsin(min(1.0, stair / high)))) for name, high in ends}

@@ -76,7 +76,7 @@ def _contours(it: Inputs) -> Contours:
 def _rounded(it: Inputs) -> FewSided:
     closed, plain, zoned = closed_outlines(it[CONTOURS], it.crew), it.record(HoleSettings), it.by_zone(HoleSettings)
     rounds, cuts = rounds_of(it[MESH]) if plain.asked or zoned.about else no_rounds(), it[HEIGHTS].cuts
-    if zoned.about:
+    if zoned.about and rounds.count:
         wanted = picked_by_zone(rounds, it[FOOTPRINTS], zoned.about, zoned.of)
     else:
         wanted = np.tile(plain.picks(rounds.hole), (len(cuts), 1))

@@ -15,8 +15,9 @@ from even_step.core.mesh.solids import ball, box
 from even_step.core.slicing.heights import HeightSettings, HeightSpan, fixed_heights, following_heights
 from even_step.core.slicing.stairs import stairs_of
 from even_step.core.slicing.surface import FLAT, facets_of, surface_of
+from tests import shapes
 from tests.shapes import write_stl
-from tests.slicing_help import job_of, slice_again
+from tests.slicing_help import job_of, slice_again, slice_it
 
 LEAST, MOST = 0.06, 0.3
 
@@ -230,3 +231,13 @@ def test_everything_inside_fits_heights_that_change(tmp_path):
     full = slice_again(tmp_path, job_of(file, {**FOLLOWING, "infill.density": 100})).sliced.ledgers[0].rows
     plastic = float((full[:, 1] * thick).sum())
     assert plastic == pytest.approx(volume, rel=0.02)
+
+
+def test_the_slopes_at_which_heights_change_are_told(tmp_path):
+    """From where a stair of 0.08 asks for less than the thickest in use, and where for the thinnest."""
+    facets = shapes.ball(10.0, 4) + (0, 0, 10)
+    told = slice_it(tmp_path, facets, {"layers.follow_surface": True}).report["parts"][0]
+    thick = [row["height_mm"] for row in told["heights"]]
+    assert told["finer_from_deg"] == pytest.approx(np.degrees(np.arcsin(0.08 / max(thick))), abs=0.5)
+    assert told["finest_from_deg"] == pytest.approx(np.degrees(np.arcsin(min(1.0, 0.08 / min(thick)))), abs=0.5)
+    assert "finer_from_deg" not in slice_it(tmp_path, facets).report["parts"][0]

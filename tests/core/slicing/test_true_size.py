@@ -173,3 +173,9 @@ def test_asking_where_nothing_is_round_is_told(tmp_path):
     ]
     assert "setting-idle" in told[0]
     assert "setting-idle" not in told[1]
+
+
+def test_a_zone_may_ask_where_nothing_is_round(tmp_path):
+    asking = zone((0, 0, 0), (8, 8, 8), {"holes.true_size": True})
+    done = slice_again(tmp_path, zoned(tmp_path, extruded(shapely.box(-9, -9, 9, 9), 1), [asking], {}))
+    assert done.report["parts"][0]["true_size"] == []

@@ -16,6 +16,8 @@ from even_step.app.desk import Desk
 from even_step.app.foreseen_texture import Rough
 from even_step.app.shelf import ShelfModel
 from even_step.app.trials import TrialLines
+from even_step.core.catalogue.layers import FOLLOW_SURFACE
+from even_step.core.catalogue.layers import HEIGHT as LAYER_HEIGHT
 from even_step.core.job.model import Bed, Machine, Part
 from even_step.core.job.room import lack_of_room
 from even_step.core.job.spots import Spot, stood, title_of
@@ -187,7 +189,7 @@ def build_scene(
         angle = float(desk.resolved_of(part.id).values["supports.angle"])
         limits = limits_of(angle, machine.overhang_limit)
         tints = _tints(part, stand.at(at), float(stand.size[2])) if picked else ()
-        bands = _bands(desk, part.id)
+        bands = _bands(desk, part)
         parts.append(PartShape(spot, model, pieces, stand.at(at), stand.size, at, picked, fault, limits, tints, bands))
     bed = BedShape(machine.bed, machine.height, machine.fan_side)
     first_layer = float(desk.resolved.values["layers.first_height"])
@@ -196,13 +198,14 @@ def build_scene(
     return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, desk.cut_open.face)
 
 
-def _bands(desk: Desk, part: str) -> NDArray[np.float32] | None:
-    """Return how fine the layers of a part will be, where they differ and that is of interest."""
-    found = desk.foreseen_heights.of_part(part) if desk.view.station == "Recipe" else None
-    if found is None or len(found[1]) < 3:
+def _bands(desk: Desk, part: Part) -> NDArray[np.float32] | None:
+    """Return how fine the layers of a part will be, where they are meant to differ."""
+    found = desk.foreseen_heights.of_part(part.id) if desk.view.station == "Recipe" else None
+    asked = part.curve or any(LAYER_HEIGHT.key in zone.settings for zone in part.zones)
+    follows = desk.resolved_of(part.id).values[FOLLOW_SURFACE.key]
+    if found is None or len(found[1]) < 3 or not (asked or follows):
         return None
     top, thick = found
-    # The first layer and what is spread at the top are no matter of taste.
     low, high = float(thick[1:].min()), float(thick[1:].max())
     if high - low < UNLIKE:
         return None

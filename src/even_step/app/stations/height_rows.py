@@ -34,6 +34,20 @@ class HeightRows(Group):
             row = line(label(stairs, "mark"), 1)
             row.setContentsMargins(8, 0, 2, 0)
             self.add(row)
+        for told in slopes_of(report):
+            row = line(label(told, "mark", wrap=True))
+            row.setContentsMargins(8, 0, 2, 0)
+            self.add(row)
+
+
+def slopes_of(report: Mapping[str, Any]) -> list[str]:
+    """Say at which slopes the heights of parts change whose layers follow the surface, alike ones once."""
+    found = {
+        (round(part["finer_from_deg"]), round(part["finest_from_deg"]))
+        for part in report["parts"]
+        if "finer_from_deg" in part
+    }
+    return [f"finer from {finer}° off upright, finest from {finest}°" for finer, finest in sorted(found)]
 
 
 def rows_of(report: Mapping[str, Any]) -> list[tuple[str, int, float]]:
