@@ -84,15 +84,13 @@ def test_the_minutes_it_costs_stand_beside_it_once_something_is_sliced(tower):
     hand = tower
     drag(hand, spot(hand, 0.1, 20))
     knot = knots(hand)[0]
-    hand.wait(lambda: 0 < thickness(hand, 20) < 0.15)
-    tops = hand.desk.foreseen_heights.of_part(hand.part())[0]
-    assert hand.desk.curving.gained(knot.low, knot.high, tops) is None
+    assert hand.desk.curving.gained(knot) is None
     hand.window.run("edit.undo")
     hand.key(Qt.Key.Key_F5)
     hand.wait(lambda: hand.desk.trials.shown is not None)
     hand.desk.view.set("station", "Recipe")
     hand.window.run("edit.redo")
-    told = hand.desk.curving.gained(knot.low, knot.high, tops)
+    told = hand.desk.curving.gained(knot)
     before = hand.desk.trials.shown.time
     hand.key(Qt.Key.Key_F5)
     hand.wait(lambda: len(hand.desk.trials.all) == 2 and hand.desk.trials.shown is hand.desk.trials.all[-1])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
@@ -63,8 +65,8 @@ class Curving(QObject):
         self.number = number
         self.changed.emit()
 
-    def gained(self, low: float, high: float, tops: Heights) -> float | None:
-        """Return how many seconds more layers with such tops take between two heights than those of the last slice.
+    def gained(self, knot: Knot) -> float | None:
+        """Return about how many seconds more the layers of a knot take than those that the last slice has there.
 
         None where no slice of the part is known. Layers take about as long as those did, whatever their height.
         """
@@ -77,11 +79,15 @@ class Curving(QObject):
                 return None
             self._spent = trial, part.id, *spent
         before, took = self._spent[2:]
-        some = (before > low) & (before <= high)
-        count = int(((tops > low) & (tops <= high)).sum())
+        some = (before > knot.low) & (before <= knot.high)
         if not some.any():
             return None
-        return float(took[some].mean()) * (count - int(some.sum()))
+        return float(took[some].mean()) * (layers_of(knot, float(before[-1])) - int(some.sum()))
+
+
+def layers_of(knot: Knot, tall: float) -> int:
+    """Return how many layers a knot makes in a part of a height, mm."""
+    return max(0, math.ceil((min(knot.high, tall) - knot.low) / knot.height - 1e-6))
 
 
 def _spent(trial: Trial, part: str) -> tuple[Heights, Heights] | None:

@@ -20,15 +20,21 @@ class ForeseenHeights(Asked):
     def __init__(self, sources: Sources, parent: QObject | None = None) -> None:
         super().__init__(sources, REST, parent)
         self._found: dict[str, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+        self._stairs: dict[str, tuple[float, float]] = {}
 
     def of_part(self, part: str) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
         """Return the tops of a part's layers over its own bottom and how thick each is, none while not known."""
         return self._found.get(part)
 
+    def stairs_of(self, part: str) -> tuple[float, float]:
+        """Return the stairs that a part's slopes will show, mean by area and largest, mm; 0 without slopes."""
+        return self._stairs.get(part, (0.0, 0.0))
+
     def wish(self) -> ForeseeHeights | None:
         """Ask for the layers of the bed in view."""
         return ForeseeHeights(self.job) if self._view.station == "Recipe" else None
 
-    def take(self, facts: tuple[str, ...] | None, arrays: dict[str, NDArray[Any]]) -> None:
+    def take(self, facts: dict[str, tuple[float, float]] | None, arrays: dict[str, NDArray[Any]]) -> None:
         """Take what was found."""
+        self._stairs = facts or {}
         self._found = {part: (arrays[f"{k} top"], arrays[f"{k} thick"]) for k, part in enumerate(facts or ())}

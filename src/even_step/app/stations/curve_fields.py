@@ -27,7 +27,9 @@ class CurveFields(QWidget):
         self._box.setContentsMargins(8, 2, 2, 4)
         self._box.setSpacing(4)
         self._shown: tuple[str, int] | None = None
+        self._rough = label("", "mark", wrap=True)
         desk.curving.changed.connect(self._refresh)
+        desk.foreseen_heights.changed.connect(self._tell)
         self._refresh()
 
     def _refresh(self) -> None:
@@ -43,8 +45,20 @@ class CurveFields(QWidget):
                 for field in self.findChildren(NumberField, f"knot {number} {name}"):
                     field.show_value(getattr(knot, name))
 
+        self._tell()
+
+    def _tell(self) -> None:
+        """Say how rough slopes will be."""
+        part = self._desk.curving.part
+        mean, largest = self._desk.foreseen_heights.stairs_of(part.id) if part else (0.0, 0.0)
+        self._rough.setText(f"slopes will show stairs up to {largest:.2f} mm, {mean:.2f} on the whole")
+        self._rough.setVisible(largest > 0.0)
+
     def _lay_out(self, knots: tuple[Knot, ...]) -> None:
+        self._box.removeWidget(self._rough)
+        self._rough.setParent(None)
         clear(self._box)
+        self._box.addWidget(self._rough)
         tip = "Drawn over the ruler, with knots to drag"
         over = button("Step curve", "open curve", partial(show_curve, self._desk), tip=tip)
         add = button("Add a knot", "add knot", self._add, role="link")

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.acts.curve import move_knot, put_knot, remove_knot
+from even_step.app.curving import layers_of
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER, mixed
 from even_step.app.theme.type import MARK, font
@@ -116,16 +117,10 @@ class StepCurve(QWidget):
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, self._told(knot))
 
     def _told(self, knot: Knot) -> str:
-        """Return the height of a knot, and what it costs."""
-        part = self._desk.curving.part
-        found = self._desk.foreseen_heights.of_part(part.id) if part else None
-        told = f"{knot.height:.3g} mm"
-        if found is None:
-            return told
-        gained = self._desk.curving.gained(knot.low, knot.high, found[0])
+        """Return the height of a knot, and what it costs: at once, for it is being dragged."""
+        told, gained = f"{knot.height:.3g} mm", self._desk.curving.gained(knot)
         if gained is None:
-            count = int(((found[0] > knot.low) & (found[0] <= knot.high)).sum())
-            return f"{told}\n{count} layers"
+            return f"{told}\n{layers_of(knot, self._ruler.tallest)} layers"
         sign = "+" if gained >= 0 else "−"
         return f"{told}\n{sign}{clock(abs(gained))}"
 

@@ -244,8 +244,9 @@ def foresee_supports(request: ForeseeSupports, memory: Memory, crew: Crew) -> Ou
 def foresee_heights(request: ForeseeHeights, memory: Memory, crew: Crew) -> Outcome:
     """Find the layers of parts."""
     found = heights_before(request.job, crew, memory.cache)
-    arrays = {f"{k} top": one.tops for k, one in enumerate(found.values())}
-    return Outcome(tuple(found), arrays | {f"{k} thick": one.thick for k, one in enumerate(found.values())})
+    arrays = {f"{k} top": one.tops for k, (one, _) in enumerate(found.values())}
+    arrays |= {f"{k} thick": one.thick for k, (one, _) in enumerate(found.values())}
+    return Outcome({part: tuple(stairs) for part, (_, stairs) in found.items()}, arrays)
 
 
 def foresee_texture(request: ForeseeTexture, memory: Memory, crew: Crew) -> Outcome:
