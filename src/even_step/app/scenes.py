@@ -251,17 +251,6 @@ def _unit(window: Window) -> None:
     _pick(window, "inches.stl")
 
 
-def _vase(window: Window) -> None:
-    """Open the rain funnel, which is printed by itself."""
-    window.desk.view.set("lens", False)
-    window.files.open(str(DEMO.parent / "funnel_job.toml"))
-
-
-def _brought_alone(window: Window) -> bool:
-    job = window.desk.job
-    return job.name == "rain funnel" and window.desk.shelf.has_all(job.parts)
-
-
 def _risen(window: Window) -> None:
     desk, canvas = window.desk, window.area.canvas
     desk.view.set("station", "Layers")
@@ -359,6 +348,9 @@ def scenes() -> Iterator[Scene]:
     yield "", _trees, _sliced
     yield "layers_trees", _among_trees, _looked_at
     yield "unit_proposal", _unit, at_once
-    yield "", _vase, _brought_alone
+
+
+def vase_scenes() -> Iterator[Scene]:
+    """Give the scenes of the funnel, which is printed by itself."""
     yield "", _slice, _sliced
-    yield "vase", _risen, at_once
+    yield "vase", _risen, lambda _: True
