@@ -13,14 +13,15 @@ from even_step.core.mesh.patches import halved
 from even_step.core.outline_stages import FOOTPRINTS, HEIGHTS, MESH, REGIONS
 from even_step.core.pipeline import bed_to_come
 from even_step.core.plane import region
-from even_step.core.slicing.texture import TextureSettings, filled_openings
+from even_step.core.slicing.texture import TextureSettings
+from even_step.core.slicing.touched import touched_by
 from even_step.core.stages import Cache
 from even_step.core.work import Crew
 
 FLAT = 0.95  # how much of a facet's normal points up or down where no wall shows
 LONGEST = 2.0  # mm, a longer facet is halved: it may be rough in part
 MOST = 200_000  # facets: of a finer mesh, or a larger one, facets stay whole
-TOUCHED = 0.1  # mm: what lies deeper within the closed outline, no disc has touched
+TOUCHED = 0.05  # mm that the middle of a facet may lie within its outline
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,8 +75,8 @@ def _rough(unit: Unit, runner: Runner) -> list[tuple[TextureSettings, NDArray[np
         some = np.flatnonzero(which.ravel() == number)
         if settings.depth and settings.opening_width:
             used, place = np.unique(outlines.which[layer[some]], return_inverse=True)
-            deep = region.offset(filled_openings(outlines.outline[used], settings.opening_width), -TOUCHED)
-            some = some[~_within(deep, place.ravel(), middle[some])]
+            touched = touched_by(outlines.outline[used], settings.opening_width, runner.run.crew)
+            some = some[touched.reaches(middle[some, :2], place.ravel(), TOUCHED)]
         if settings.depth and len(some):
             rough.append((settings, corners[some]))
     return rough

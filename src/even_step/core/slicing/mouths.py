@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -9,11 +10,12 @@ from numpy.typing import NDArray
 
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.texture import filled_openings
 
 WIDEST = 3.0  # times as wide as the disc an opening may be, to be taken for one
 STEP = 1.15  # by which widths are tried
 FINE = 0.05  # mm
+SIMPLER = 0.03  # mm that outlines may be off
+MOST, TRIED = 24, 3  # outlines that are looked at: those with the largest dents, and of these with the most room
 ROOM = 0.5  # squares of the disc's width: less room behind is a dent
 
 
@@ -27,14 +29,30 @@ class Mouth(NamedTuple):
 
 def widest_mouth(outlines: Regions, width: float) -> Mouth | None:
     """Find the opening behind which a disc of a width, mm, gets to most room."""
-    room = region.area(filled_openings(outlines, WIDEST * width)) - region.area(filled_openings(outlines, width))
-    for k in np.argsort(-room, kind="stable").tolist():
-        if room[k] < ROOM * width * width:
+    dented = region.area(region.hulls(_corners(outlines))) - region.area(region.without_holes(outlines))
+    some = np.argsort(-dented, kind="stable")[:MOST]
+    some = some[dented[some] >= ROOM * width * width]
+    simpler = region.simplified(outlines[some], SIMPLER)
+    room = region.area(_closed(simpler, WIDEST * width)) - region.area(_closed(simpler, width))
+    for place in np.argsort(-room, kind="stable")[:TRIED].tolist():
+        if room[place] < ROOM * width * width:
             return None
-        found = _mouth(outlines[[k]], width)
+        found = _mouth(simpler[[place]], width)
         if found is not None:
-            return Mouth(found[0], k, found[1])
+            return Mouth(found[0], int(some[place]), found[1])
     return None
+
+
+def _corners(outlines: Regions) -> list[NDArray[np.float64]]:
+    """Return the corners of each outline."""
+    rings = region.rings(outlines)
+    of = rings.start[rings.starts_by_item(len(outlines))]
+    return [rings.xy[a:b] for a, b in pairwise(of.tolist())]
+
+
+def _closed(outlines: Regions, width: float) -> Regions:
+    """Return outlines, about, with all filled that a disc of a width, mm, cannot get to from outside."""
+    return region.offset(region.without_holes(region.offset_rough(outlines, width / 2)), -width / 2)
 
 
 def _mouth(outline: Regions, width: float) -> tuple[float, tuple[float, float]] | None:

@@ -14,17 +14,15 @@ from numpy.typing import NDArray
 
 from even_step.core.catalogue import texture
 from even_step.core.kernels import kernel
-from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
-from even_step.core.plane.region import Regions
 from even_step.core.slicing.border_cuts import some_paths
 from even_step.core.slicing.ordering import Blocks, Ordered
 from even_step.core.slicing.regions import Outlines
+from even_step.core.slicing.touched import touched_by
 from even_step.core.toolpath.roles import OUTER_WALL, TOP
 from even_step.core.work import Crew, runs_of
 
 STEEPEST = 0.3  # of a layer that lines of tops may rise and dip
-WITHIN = 0.05  # mm: what lies so much farther within than an outer wall does, no disc has touched
 
 
 @dataclass(frozen=True)
@@ -35,11 +33,6 @@ class TextureSettings:
     spacing: Annotated[float, texture.SPACING]
     opening_width: Annotated[float, texture.OPENING_WIDTH]
     tops: Annotated[bool, texture.TOPS]
-
-
-def filled_openings(outlines: Regions, width: float) -> Regions:
-    """Return outlines with all filled that a disc of a width, mm, cannot get to from outside (a closing, holes too)."""
-    return region.offset_round(region.without_holes(region.offset_round(outlines, width / 2)), -width / 2)
 
 
 def with_texture(
@@ -62,9 +55,8 @@ def with_texture(
     """
     depth, spacing = (np.array([getattr(one, name) for one in settings]) for name in ("depth", "spacing"))
     tops, widths = np.array([one.tops for one in settings]), np.array([one.opening_width for one in settings])
-    hidden = _Hidden(
-        outlines, sorted({float(width) for width, deep in zip(widths, depth, strict=True) if deep and width})
-    )
+    asked = np.unique(widths[(depth > 0.0) & (widths > 0.0)]).tolist()
+    touched = [(width, touched_by(outlines.outline, width, crew)) for width in asked]
     count = len(blocks.which)
     first, last = blocks.block[blocks.which], blocks.block[blocks.which + 1]
 
@@ -82,7 +74,11 @@ def with_texture(
             xy, climb, start, path, move = _knotted(
                 paths.xy, climb, paths.start, rough, dips, depth[record], spacing[record], layer
             )
-            stays = hidden.holds(outlines.which[layer], xy, widths[record][path], paths.width[path] / 2, dips[path])
+            stays = np.zeros(len(xy), np.bool_)
+            for width, by_disc in touched:
+                some = np.flatnonzero((widths[record][path] == width) & ~dips[path])
+                deep = paths.width[path[some]].astype(np.float64) / 2
+                stays[some] = ~by_disc.reaches(xy[some], outlines.which[layer], deep)
             done.append(_moved(paths, xy, climb, start, np.where(stays[:, None], 0.0, move), float(thick[layer])))
         return done
 
@@ -97,30 +93,6 @@ def with_texture(
         block=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),
         record=np.concatenate([blocks.records(a, b) for a, b in zip(first, last, strict=True)]),
     )
-
-
-class _Hidden:
-    """What of outlines no disc of some widths has touched, by outline and width, found when asked for."""
-
-    def __init__(self, outlines: Outlines, widths: list[float]) -> None:
-        self._filled = {width: filled_openings(outlines.outline, width) for width in widths}
-
-    def holds(
-        self,
-        outline: int,
-        xy: NDArray[np.float64],
-        widths: NDArray[np.float64],
-        half: NDArray[np.float64],
-        dips: NDArray[np.bool_],
-    ) -> NDArray[np.bool_]:
-        """Tell which points of outer walls, half a line within an outline, have not been touched."""
-        out = np.zeros(len(xy), np.bool_)
-        for width, filled in self._filled.items():
-            for line in np.unique(half[widths == width]):
-                some = np.flatnonzero((widths == width) & (half == line) & ~dips)
-                deeper = region.offset(filled[[outline]], -float(line) - WITHIN)[0]
-                out[some] = region.inside(deeper, xy[some])
-        return out
 
 
 def _moved(
