@@ -78,6 +78,8 @@ def test_its_ends_stretch_it_and_delete_takes_it_away(tower):
     assert knots(hand)[0].high == pytest.approx(wider.high + 0.5, abs=0.02)
     QTest.keyClick(curve, Qt.Key.Key_Delete)
     assert knots(hand) == ()
+    QTest.keyClick(curve, Qt.Key.Key_Escape)
+    assert not curve.isVisible()
 
 
 def test_the_minutes_it_costs_stand_beside_it_once_something_is_sliced(tower):

@@ -29,7 +29,9 @@ def _nothing(key: str) -> Callable[[Values, float], bool]:
 
 
 def _no_room_to_stack(values: Values, bore: float) -> bool:
-    return 2 * float(values["layers.height"]) > STACKED * bore + 1e-9
+    # Layers that follow the surface are thin enough somewhere, or not; nothing tells where.
+    fixed = not values["layers.follow_surface"]
+    return fixed and 2 * float(values["layers.height"]) > STACKED * bore + 1e-9
 
 
 def _ignored(key: str) -> Callable[[Values, float], bool]:

@@ -27,7 +27,7 @@ REACH = 0.06  # of the part's height that a new knot reaches either way
 GOES = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
 #: Which way arrows move a knot: up, and to thicker layers.
 STEPS = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (1, 0), Qt.Key.Key_Down: (-1, 0)}
-KEPT = {*GOES, *STEPS}
+KEPT = {*GOES, *STEPS, Qt.Key.Key_Escape}
 MIDDLE, LOW, HIGH = "middle", "low", "high"
 
 
@@ -185,10 +185,12 @@ class StepCurve(QWidget):
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
-        """Delete takes the knot in hand away; arrows move it."""
+        """Delete takes the knot in hand away, arrows move it; Escape closes the curve."""
         knot = self._desk.curving.knot
         key = Qt.Key(event.key())
-        if knot is not None and key in GOES:
+        if key == Qt.Key.Key_Escape:
+            self._desk.curving.open(opened=False)
+        elif knot is not None and key in GOES:
             remove_knot(self._desk, self._desk.curving.number)
         elif knot is not None and key in STEPS:
             up, thicker = STEPS[key]
