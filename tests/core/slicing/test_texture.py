@@ -7,6 +7,7 @@ import pytest
 import shapely
 
 from even_step.core.foreseen_texture import texture_before
+from even_step.core.slicing.touched import touched_by
 from even_step.core.stages import StageCache
 from even_step.core.toolpath.roles import INNER_WALL, OUTER_WALL, TOP
 from even_step.core.work import crew
@@ -188,3 +189,19 @@ def test_before_slicing_the_same_faces_are_foreseen_rough(tmp_path, width, insid
     assert outside == pytest.approx(2 * (40 + 30) * 4 - 12 * 2, rel=0.01)
     room = area[(x < 17.1) & (y < 12.1)].sum()
     assert room == pytest.approx(inside, rel=0.05, abs=0.5)
+
+
+def test_a_disc_touches_what_it_gets_to_round_closed_forms():
+    """Round a slot 6 mm wide and 10 deep: a disc of 8 touches the rim only, one of 5 the sides too."""
+    slotted = shapely.box(-20, 0, 20, 20).difference(shapely.box(-3, 10, 3, 20))
+    outlines = np.array([shapely.MultiPolygon([slotted]), shapely.MultiPolygon()], object)
+    points = np.array([[-20.0, 5.0], [10.0, 20.0], [-3.0, 12.0], [0.0, 10.0], [3.0, 19.97]])
+    with crew(1) as hands:
+        wide, slim = (touched_by(outlines, width, hands) for width in (8.0, 5.0))
+    assert wide.reaches(points, 0, 0.0).tolist() == [True, True, False, False, True]
+    assert slim.reaches(points, 0, 0.0).tolist() == [True] * 5
+    inward = points + [(0.3, 0), (0, -0.3), (-0.3, 0), (0, -0.3), (0.3, 0)]
+    assert slim.reaches(inward, 0, 0.3).all()
+    assert wide.reaches(points, 1, 0.0).all()
+    with crew(1) as hands:
+        assert touched_by(outlines[1:], 8.0, hands).reaches(points, 0, 0.0).all()

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.plane import region
-from even_step.core.plane.ragged import Index, Points
+from even_step.core.plane.ragged import Index, Points, Rings
 from even_step.core.plane.region import Regions
 from even_step.core.plane.segments import Grids, grids_of
 from even_step.core.work import Crew, runs_of
@@ -31,11 +31,14 @@ class Touched:
     rims: Grids
 
     def reaches(self, points: Points, outline: int | Index, deep: float | NDArray[np.float64]) -> NDArray[np.bool_]:
-        """Tell which points, ``deep`` mm within their outline, lie where a disc has touched it."""
-        owner = np.broadcast_to(np.asarray(outline, np.int64), len(points)).copy()
+        """Tell which points, ``deep`` mm within their outline, lie where a disc has touched it; all of an empty one."""
+        owner, deep = (np.broadcast_to(one, len(points)) for one in (np.asarray(outline, np.int64), np.asarray(deep)))
+        out = np.ones(len(points), np.bool_)
+        some = np.flatnonzero(self.rims.slot[owner] >= 0)
         most = self.radius + DEEPEST + SLACK
-        away = self.rims.distances(np.ascontiguousarray(points), owner, most)
-        return np.asarray(away <= self.radius + np.minimum(deep, DEEPEST) + SLACK)
+        away = self.rims.distances(np.ascontiguousarray(points[some]), owner[some], most)
+        out[some] = away <= self.radius + np.minimum(deep[some], DEEPEST) + SLACK
+        return out
 
 
 def touched_by(outlines: Regions, width: float, crew: Crew) -> Touched:
@@ -48,5 +51,12 @@ def touched_by(outlines: Regions, width: float, crew: Crew) -> Touched:
 
     parts = crew.each(grow, runs_of(region.size_in_points(outlines), most=5_000))
     rings = region.rings(np.concatenate(parts) if parts else region.nothing(0))
+    return Touched(radius, _grids(rings, len(outlines), (radius + DEEPEST + SLACK) / CELLS))
+
+
+def _grids(rings: Rings, count: int, cell: float) -> Grids:
     some = np.unique(rings.item)
-    return Touched(radius, grids_of(rings, some, len(outlines), (radius + DEEPEST + SLACK) / CELLS))
+    if len(some):
+        return grids_of(rings, some, count, cell)
+    none, start = np.empty(0, np.int64), np.zeros(1, np.int64)
+    return Grids(np.full(count, -1, np.int64), (np.empty((0, 4)), np.empty((0, 5)), none, none, start, start, start))
