@@ -106,6 +106,8 @@ def test_by_figures_smoothed_and_back(tower):
     assert [(knot.low, knot.high, knot.height) for knot in knots(hand)] == [(0, 2, 0.2), (2, 4, 0.2)]
     hand.type_into("knot 1 low", "10")
     assert knots(hand)[1].low == 2, "it would end below where it begins"
+    hand.type_into("knot 1 height", "20")
+    assert knots(hand)[1].height == 0.2, "no layer is so thick"
     hand.type_into("knot 1 high", "20")
     hand.type_into("knot 1 low", "10")
     hand.type_into("knot 1 height", "0.1")

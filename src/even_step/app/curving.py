@@ -34,7 +34,7 @@ class Curving(QObject):
         self._spent: tuple[Trial, str, Heights, Heights] | None = None
         store.changed.connect(lambda _: self.changed.emit())
         view.changed.connect(lambda piece: self.changed.emit() if piece in {"station", "bed"} else None)
-        selection.changed.connect(self.changed.emit)
+        selection.changed.connect(lambda: self.take(-1))
 
     @property
     def part(self) -> Part | None:

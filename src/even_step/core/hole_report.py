@@ -44,7 +44,7 @@ def holes_of(solid: SlicedSolid) -> list[dict[str, Any]]:
 
 def _kinds(solid: SlicedSolid, layers: NDArray[np.int64]) -> list[int]:
     """Return the different outlines of some layers."""
-    return list(np.unique(solid.outlines.which[layers]).tolist())
+    return [int(which) for which in np.unique(solid.outlines.which[layers])]
 
 
 def _reach(outlines: Outlines, which: int, middle: NDArray[np.float64], across: float, *, hole: bool) -> float:

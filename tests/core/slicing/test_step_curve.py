@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
+from even_step.core.errors import JobError
 from even_step.core.height_ways import height_ways
 from even_step.core.job import edits
 from even_step.core.job.cascade import resolve
 from even_step.core.job.differences import differences
 from even_step.core.job.file import job_file, read_job_file
-from even_step.core.job.step_curve import Knot
+from even_step.core.job.step_curve import MOST_KNOTS, Knot
 from even_step.core.job.text import job_text, read_job_text
 from even_step.core.output import write_whole
 from even_step.core.stages import StageCache, StageRun
@@ -124,3 +125,12 @@ def test_three_ways_are_coarse_fine_and_between(tmp_path):
     (_, thick), (_, thin) = layers(tmp_path, coarse), layers(tmp_path, fine)
     assert np.median(thick) == pytest.approx(0.3)
     assert np.median(thin) == pytest.approx(0.1)
+
+
+def test_knots_that_begin_together_are_smoothed_and_too_many_are_refused(tmp_path):
+    job = with_knots(block(tmp_path), (2.0, 6.0, 0.1), (2.0, 4.0, 0.3))
+    curve = edits.smoothed(job, job.parts[0].id, 0.02).parts[0].curve
+    assert {(knot.low, knot.high, knot.height) for knot in curve} == {(2.0, 6.0, 0.1), (2.0, 4.0, 0.3)}
+    many = with_knots(job, *((k * 0.05, k * 0.05 + 0.05, 0.1) for k in range(MOST_KNOTS)))
+    with pytest.raises(JobError, match="knots"):
+        edits.with_knot(many, job.parts[0].id, MOST_KNOTS, Knot(low=1, high=2, height=0.1))

@@ -205,3 +205,9 @@ def test_a_disc_touches_what_it_gets_to_round_closed_forms():
     assert wide.reaches(points, 1, 0.0).all()
     with crew(1) as hands:
         assert touched_by(outlines[1:], 8.0, hands).reaches(points, 0, 0.0).all()
+
+
+def test_texture_of_a_zone_is_no_void(tmp_path):
+    rough = zone((0, 0, 2), (60, 60, 8), {"texture.depth": 0.8, "texture.spacing": 1.0})
+    done = slice_again(tmp_path, zoned(tmp_path, box(12, 12, 4), [rough], {}))
+    assert "void" not in [one["code"] for one in done.report["findings"]]

@@ -176,3 +176,12 @@ def test_a_part_of_its_own_can_be_one(tmp_path):
     job = edits.with_setting_of_parts(job, [job.parts[0].id], "vase.on", True)
     done = slice_again(tmp_path, job)
     assert len(laid(rising(done))) > 500
+
+
+def test_a_hole_in_the_bottom_alone_breaks_nothing(tmp_path):
+    """A pot with a drain: the line begins above it."""
+    floor = shapely.Point(0, 0).buffer(15).difference(shapely.Point(0, 0).buffer(3))
+    pot = np.concatenate((extruded(floor, 0.9), extruded(shapely.Point(0, 0).buffer(15), 8) + (0, 0, 0.9)))
+    done = slice_it(tmp_path, pot, VASE)
+    assert "vase-broken" not in codes(done)
+    assert all(move.e > 0 for move in rising(done))

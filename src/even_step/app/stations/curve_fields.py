@@ -10,7 +10,7 @@ from even_step.app.acts.curve import move_knot, put_knot, remove_knot, reset_cur
 from even_step.app.desk import Desk
 from even_step.app.widgets.fields import NumberField
 from even_step.app.widgets.sheet import button, clear, label, line
-from even_step.core.job.step_curve import Knot
+from even_step.core.job.step_curve import HIGHEST, THICKEST, Knot
 
 LEAST_SPAN = 0.05  # mm
 NEW = 2.0  # mm that a new knot reaches
@@ -89,8 +89,9 @@ class CurveFields(QWidget):
         if part is None or number >= len(part.curve):
             return
         low, high, height = ({**part.curve[number].model_dump(), name: value}[one] for one, _ in FIGURES)
-        if not (low >= 0.0 and low + LEAST_SPAN <= high and height > 0.0):
-            self._desk.note("A knot goes from a height to a greater one, with layers thicker than 0.", "stop")
+        if not (low >= 0.0 and low + LEAST_SPAN <= high <= HIGHEST and 0.0 < height <= THICKEST):
+            words = f"A knot goes from a height to a greater one, with layers from 0 to {THICKEST:g} mm."
+            self._desk.note(words, "stop")
             self._refresh()
             return
         self._desk.curving.take(number)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from even_step.core.findings.finding import Evidence, Finding, Fix, PlacedPart, SlicedSolid, about_whole, to_bed
 from even_step.core.plane import region
+from even_step.core.slicing.vase import VaseBottom
 
 SPECK = 0.01  # mm², a smaller loop is rounding
 SOLID = "take the outer loop alone, or draw it solid"
@@ -51,7 +52,7 @@ def _gaps(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[Find
 
 
 def _loops(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[Finding]:
-    """Tell the first layer with a loop inside another, and the first with two side by side."""
+    """Tell the first layer above the bottom with a loop inside another, and the first with two side by side."""
     rings, which = solid.outlines.rings, solid.outlines.which
     shell = np.diff(rings.polygon, prepend=-1) > 0
     x, y = rings.xy.T
@@ -65,7 +66,7 @@ def _loops(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[Fin
     ):
         some = np.flatnonzero(kind & (area > SPECK))
         many = np.bincount(rings.item[some], minlength=len(solid.outlines.outline))
-        layers = np.flatnonzero(many[which] >= least)
+        layers = _above(solid, many[which] >= least)
         if len(layers) == 0:
             continue
         mine = some[rings.item[some] == which[layers[0]]]
@@ -82,12 +83,20 @@ def _slim(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[Find
     shapes, which = solid.outlines.outline, solid.outlines.which
     width = float(solid.settings["walls.outer_line_width"])
     slim = region.is_empty(region.offset(shapes, -width / 2)) & ~region.is_empty(shapes)
-    layers = np.flatnonzero(slim[which])
+    layers = _above(solid, slim[which])
     if len(layers) == 0:
         return []
     words = f"the line of {part.title} ends early: layer {layers[0] + 1} is narrower than its {width:g} mm"
     place = region.centres(shapes[which[layers[:1]]])[0]
     return [replace(_at(evidence, part, int(layers[0]), place, words, "a narrower outer wall"), severity="warn")]
+
+
+def _above(solid: SlicedSolid, wrong: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Return which layers are wrong of those that the line climbs through: the bottom may have holes."""
+    values = solid.settings
+    bottom = VaseBottom(True, int(values["bottom.layers"]), float(values["bottom.thickness"]))
+    first = bottom.first_turn(solid.heights.thick)
+    return first + np.flatnonzero(wrong[first:])
 
 
 def _at(evidence: Evidence, part: PlacedPart, layer: int, at: NDArray[np.float64], words: str, remedy: str) -> Finding:

@@ -14,6 +14,7 @@ LEAST_AREA = 1.0  # and mm²: less is what rounded line ends leave in corners
 def check(evidence: Evidence) -> list[Finding]:
     """Find for each part the layer that lacks most of what was to be full, and the largest void in it."""
     found = []
+    zones = {part.id: part.zones for part in evidence.job.parts}
     for part, solid in evidence.first_of_each():
         ledger = evidence.ledgers[part.solid]
         rows = ledger.rows
@@ -24,7 +25,11 @@ def check(evidence: Evidence) -> list[Finding]:
         lost = region.area(solid.walls.lost)[solid.walls.which]
         void = np.maximum(rows[:, 2] - lost, 0.0)  # what no line fits into is told apart
         # Texture moves walls away from what lies beside them, by a quarter of its depth where it is deep.
-        rough = float(solid.settings["texture.depth"]) / 4 * region.perimeter(solid.outlines.outline)
+        depths = (
+            solid.settings["texture.depth"],
+            *(zone.settings.get("texture.depth", 0.0) for zone in zones[part.part]),
+        )
+        rough = max(float(depth) for depth in depths) / 4 * region.perimeter(solid.outlines.outline)
         void = np.maximum(void - rough[solid.outlines.which], 0.0)
         bad = np.flatnonzero((void > LEAST_AREA) & (void > LEAST_SHARE * dense))
         if len(bad) == 0:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from even_step.core.errors import JobError
 from even_step.core.job.edits.change import with_part
 from even_step.core.job.model import Job
 from even_step.core.job.spots import part_of
-from even_step.core.job.step_curve import Knot
+from even_step.core.job.step_curve import MOST_KNOTS, Knot
 
 MOST_BETWEEN = 8  # knots that smoothing puts between two
 
@@ -14,7 +15,7 @@ def with_knot(job: Job, part: str, number: int, knot: Knot) -> Job:
     """Put a knot in the place of one, or behind the last."""
     knots = list(part_of(job, part).curve)
     knots[number : number + 1] = [knot]
-    return with_part(job, part, curve=tuple(knots))
+    return _with_curve(job, part, knots)
 
 
 def without_knot(job: Job, part: str, number: int) -> Job:
@@ -38,12 +39,18 @@ def smoothed(job: Job, part: str, step: float) -> Job:
     for knot in knots:
         if out and abs(knot.height - out[-1].height) > step:
             below = out[-1]
-            if knot.low <= below.high:
-                middle = (below.low + min(below.high, knot.low)) / 2
-                out[-1] = below.model_copy(update={"high": middle})
+            if below.low < knot.low <= below.high:
+                out[-1] = below.model_copy(update={"high": (below.low + knot.low) / 2})
             out += _between(out[-1], knot, step)
         out.append(knot)
-    return with_part(job, part, curve=tuple(out))
+    return _with_curve(job, part, out)
+
+
+def _with_curve(job: Job, part: str, knots: list[Knot]) -> Job:
+    if len(knots) > MOST_KNOTS:
+        words = f"{part_of(job, part).name} would have {len(knots)} knots"
+        raise JobError(words, subject="step curve", remedy=f"at most {MOST_KNOTS}")
+    return with_part(job, part, curve=tuple(knots))
 
 
 def _between(below: Knot, above: Knot, step: float) -> list[Knot]:
