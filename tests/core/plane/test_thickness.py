@@ -8,6 +8,7 @@ import shapely
 
 from even_step.core.plane import region
 from even_step.core.plane.balls import CONVEX, ball
+from even_step.core.plane.segments import grid_of
 from even_step.core.plane.thickness import net_of, thickness
 
 MOST = 4.0
@@ -93,3 +94,26 @@ def test_points_across_see_each_other():
     gap = np.hypot(*(centre[facing[there]] - centre[back[there]]).T)
     assert np.median(gap) < 0.15
     assert sure[facing].all()
+
+
+@pytest.mark.parametrize("cell", [0.3, 1.0, 4.0])
+def test_every_point_of_an_edge_lies_in_a_cell_that_knows_it(cell):
+    """Also of upright and level edges, of such as have no length, and where they cross the borders of cells."""
+    rng = np.random.default_rng(5)
+    loose = rng.uniform(0, 12, (200, 4))
+    upright = np.stack([loose[:20, 0], loose[:20, 1], loose[:20, 0], loose[:20, 3]], axis=1)
+    level = upright[:, [1, 0, 3, 2]]
+    whole = np.round(loose[:40])
+    edges = np.concatenate([loose, upright, level, whole, np.repeat(whole[:5, :2], 2, axis=0).reshape(5, 4)])
+    frame, first, item = grid_of(edges, cell)
+    for share in np.linspace(0.0, 1.0, 101):
+        xy = edges[:, :2] + (edges[:, 2:] - edges[:, :2]) * share
+        at = np.floor((xy - frame[:2]) / frame[2]).astype(int)
+        number = at[:, 1] * int(frame[3]) + at[:, 0]
+        inside = np.abs((xy - frame[:2]) / frame[2] - np.rint((xy - frame[:2]) / frame[2])).min(axis=1) > 1e-6
+        for e in np.flatnonzero(inside):
+            assert e in item[first[number[e]] : first[number[e] + 1]]
+    boxes = np.prod(
+        1 + np.abs(np.diff(np.floor((edges - frame[[0, 1, 0, 1]]) / frame[2]).reshape(-1, 2, 2), axis=1)), axis=2
+    )
+    assert first[-1] < 0.7 * boxes.sum() or cell > 1.0, "long edges are not in all cells of their boxes"

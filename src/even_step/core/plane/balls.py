@@ -143,58 +143,63 @@ def _fan(out, kind, edge, w, e, x, y, px, py, turn):  # type: ignore[no-untyped-
 
 
 @kernel
+def _nearer(side, e, x, y, wx, wy, best):  # type: ignore[no-untyped-def]
+    """Return the radius of the circle that touches an edge if it is less than ``best``, else that.
+
+    Also where: 1 on the edge, 2 at the corner it begins at, 0 nowhere.
+    """
+    at = 0
+    px, py = x - side[e, 0], y - side[e, 1]
+    ux, uy = side[e, UX], side[e, UY]
+    high = py * ux - px * uy
+    slow = 1.0 - (wy * ux - wx * uy)
+    if 0.0 <= high < best * slow and slow > 1e-9 and side[e, LONG] > 0.0:
+        radius = high / slow
+        foot = (px + radius * wx) * ux + (py + radius * wy) * uy
+        if -1e-9 <= foot <= side[e, LONG] + 1e-9:
+            best, at = radius, 1
+    toward = wx * px + wy * py
+    if side[e, BENT] > 0.0 and toward < 0.0:
+        away = px * px + py * py
+        root = toward * toward - (wx * wx + wy * wy - 1.0) * away
+        if root > TANGENT * toward * toward and away > 1e-12:
+            radius = away / (np.sqrt(root) - toward)
+            if radius < best:
+                best, at = radius, 2
+    return best, at
+
+
+@kernel
 def ball(side, grid, x, y, wx, wy, own, other, guess, most):  # type: ignore[no-untyped-def]
     """Return the radius of the largest circle about (x, y) + radius · (wx, wy) that holds no outline, at most ``most``.
 
     Also which edge it touches, −1 for none, and whether (2) at the corner it begins at. ``own`` and ``other`` are
-    edges that it touches anyhow, ``guess`` an edge it may touch: it is looked at first, that few others need be. All in
-    one loop, for the calls of a kernel for each edge would take three times as long as what is done in it.
+    edges that it touches anyhow, ``guess`` an edge it may touch: it is looked at first, that few others need be.
     """
-    more = wx * wx + wy * wy - 1.0
     best, found, at = most, -1, 0
     box, first, item = grid
-    columns, rows = int(box[3]), int(box[4])
-    a = b = c = d = 0
-    for turn in range(2):
-        if turn == 0 and (guess < 0 or guess == own or guess == other):
-            continue
-        if turn == 1:
-            cx, cy = x + best * wx, y + best * wy
-            reach = best + 1e-6
-            # With a way longer than one the circles do not hold one another, but lie between the first and the last.
-            a = max(0, int(np.floor((min(x, cx - reach) - box[0]) / box[2])))
-            b = min(columns - 1, int((max(x, cx + reach) - box[0]) / box[2]))
-            c = max(0, int(np.floor((min(y, cy - reach) - box[1]) / box[2])))
-            d = min(rows - 1, int((max(y, cy + reach) - box[1]) / box[2]))
-            if b < a:
-                break  # beside all edges, as what is moved in past a sharp corner may be
-        for gy in range(c, d + 1):
-            # The cells of a row follow each other, and so do their edges.
-            k, end = 0, 1
-            if turn == 1:
-                k, end = first[gy * columns + a], first[gy * columns + b + 1]
-            while k < end:
-                e = item[k] if turn == 1 else guess
-                k += 1
-                if e == own or e == other:
-                    continue
-                px, py = x - side[e, 0], y - side[e, 1]
-                ux, uy = side[e, UX], side[e, UY]
-                high = py * ux - px * uy
-                slow = 1.0 - (wy * ux - wx * uy)
-                if 0.0 <= high < best * slow and slow > 1e-9 and side[e, LONG] > 0.0:
-                    radius = high / slow
-                    foot = (px + radius * wx) * ux + (py + radius * wy) * uy
-                    if -1e-9 <= foot <= side[e, LONG] + 1e-9:
-                        best, found, at = radius, e, 1
-                toward = wx * px + wy * py
-                if side[e, BENT] > 0.0 and toward < 0.0:
-                    away = px * px + py * py
-                    root = toward * toward - more * away
-                    if root > TANGENT * toward * toward and away > 1e-12:
-                        radius = away / (np.sqrt(root) - toward)
-                        if radius < best:
-                            best, found, at = radius, e, 2
+    columns, rows, scale = int(box[3]), int(box[4]), 1.0 / box[2]
+    if guess >= 0 and guess != own and guess != other:
+        best, at = _nearer(side, guess, x, y, wx, wy, best)
+        found = guess if at > 0 else -1
+    cx, cy = x + best * wx, y + best * wy
+    reach = best + 1e-6
+    # With a way longer than one the circles do not hold one another, but lie between the first and the last.
+    a = max(0, int(np.floor((min(x, cx - reach) - box[0]) * scale)))
+    b = min(columns - 1, int((max(x, cx + reach) - box[0]) * scale))
+    c = max(0, int(np.floor((min(y, cy - reach) - box[1]) * scale)))
+    d = min(rows - 1, int((max(y, cy + reach) - box[1]) * scale))
+    if b < a:
+        return best, found, at  # beside all edges, as what is moved in past a sharp corner may be
+    for gy in range(c, d + 1):
+        # The cells of a row follow each other, and so do their edges.
+        for k in range(first[gy * columns + a], first[gy * columns + b + 1]):
+            e = item[k]
+            if e in (own, other, guess):
+                continue
+            best, what = _nearer(side, e, x, y, wx, wy, best)
+            if what > 0:
+                found, at = e, what
     return best, found, at
 
 

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from even_step.core.kernels import kernel
 from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 
+NEAR = 1e-9  # mm, what rounding may be
+
 _Arrays: TypeAlias = tuple[NDArray[np.float64], NDArray[np.float64], Index, Index, Index, Index, Index]
 
 
@@ -88,12 +90,11 @@ def edges_of(xy, start):  # type: ignore[no-untyped-def]
 
 @kernel
 def grid_of(edges, cell):  # type: ignore[no-untyped-def]
-    """Sort edges into square cells; an edge is in every cell its box touches.
+    """Sort edges into square cells; an edge is in every cell it touches, row by row.
 
     Returns the frame (x0, y0, cell, columns, rows), where each cell's edges begin, and the edges' numbers.
     """
     count = edges.shape[0]
-    frame = np.zeros(5)
     x0 = y0 = np.inf
     x1 = y1 = -np.inf
     for e in range(count):
@@ -106,7 +107,6 @@ def grid_of(edges, cell):  # type: ignore[no-untyped-def]
     # Never many more cells than edges: a long thin part is not to cost its box.
     cell = max(cell, np.sqrt((x1 - x0) * (y1 - y0) / (16.0 * count + 64.0)))
     columns, rows = int((x1 - x0) / cell) + 1, int((y1 - y0) / cell) + 1
-    frame[0], frame[1], frame[2], frame[3], frame[4] = x0, y0, cell, columns, rows
     first = np.zeros(columns * rows + 1, np.int64)
     item = np.empty(0, np.int64)
     for turn in range(2):
@@ -116,19 +116,24 @@ def grid_of(edges, cell):  # type: ignore[no-untyped-def]
             item = np.empty(first[columns * rows], np.int64)
         fill = first[: columns * rows].copy()
         for e in range(count):
-            a = int((min(edges[e, 0], edges[e, 2]) - x0) / cell)
-            b = int((max(edges[e, 0], edges[e, 2]) - x0) / cell)
-            c = int((min(edges[e, 1], edges[e, 3]) - y0) / cell)
-            d = int((max(edges[e, 1], edges[e, 3]) - y0) / cell)
+            up = edges[e, 3] >= edges[e, 1]
+            ax, ay = edges[e, 0 if up else 2] - x0, edges[e, 1 if up else 3] - y0
+            bx, by = edges[e, 2 if up else 0] - x0, edges[e, 3 if up else 1] - y0
+            c, d = int(ay / cell), int(by / cell)
+            lean = (bx - ax) / (by - ay) if c < d else 0.0
             for gy in range(c, d + 1):
-                for gx in range(a, b + 1):
-                    g = gy * columns + gx
+                # Where it crosses the row; a little more, for what lies on a border is not to fall between cells.
+                p = ax + (gy * cell - ay) * lean if gy > c else ax
+                q = ax + ((gy + 1) * cell - ay) * lean if gy < d else bx
+                a = int(max(min(p, q) - NEAR, min(ax, bx)) / cell)
+                b = int(min(max(p, q) + NEAR, max(ax, bx)) / cell)
+                for g in range(gy * columns + a, gy * columns + b + 1):
                     if turn == 0:
                         first[g + 1] += 1
                     else:
                         item[fill[g]] = e
                         fill[g] += 1
-    return frame, first, item
+    return np.array((x0, y0, cell, float(columns), float(rows))), first, item
 
 
 @kernel

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from even_step.core.kernels import kernel
-from even_step.core.plane.segments import kept_off
+from even_step.core.plane.segments import first_met, kept_off
 from even_step.core.slicing.doors import BEFORE, MARK, RING
 from even_step.core.slicing.tracks import run_length
 
 BESIDE = 0.005  # mm, by which a line may be wider than the wall beside it is near
 FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
 ON = 0.05  # mm
+BLUNT = 2.0  # radii: farther ahead there is no blunt end, but the tip of a corner
 SHORT = 0.1  # mm
 LEAST_LONG = 0.04  # mm, less is no line: all circles of a disc lie on a spot
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
@@ -122,6 +123,29 @@ def _fat_end(seq, n, leaf, balls, pos, out, w, least):  # type: ignore[no-untype
 
 
 @kernel
+def _up_to_end(out, at, back, last, net, to):  # type: ignore[no-untyped-def]
+    """Write where a line meets a blunt end whose samples all look past it; returns whether it is not there yet.
+
+    ``back`` is the step from its end ``at`` toward its other end ``last``.
+    """
+    radius, before = out[at, 2], at + back
+    x, y = out[at, 0], out[at, 1]
+    while before != last and np.hypot(x - out[before, 0], y - out[before, 1]) < radius:
+        before += back
+    dx, dy = x - out[before, 0], y - out[before, 1]
+    long = np.hypot(dx, dy)
+    if long == 0.0:
+        return False
+    dx, dy = dx / long, dy / long
+    box, first, item = net[3]
+    far, met = first_met(net[0], box, first, item, x, y, dx, dy, BLUNT * radius)
+    if met < 0 or far - radius <= ON:
+        return False
+    out[to, 0], out[to, 1], out[to, 2], out[to, 3] = x + (far - radius) * dx, y + (far - radius) * dy, radius, -1.0
+    return True
+
+
+@kernel
 def _go_on(out, before, at, to):  # type: ignore[no-untyped-def]
     """Write a point a little beyond a blunt end's middle, lest two lines that it has room for begin nowhere."""
     dx, dy = out[at, 0] - out[before, 0], out[at, 1] - out[before, 1]
@@ -136,7 +160,7 @@ def _doorstep(doors, d, out, w):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-untyped-def]
+def _side(seq, n, begin, end, balls, pos, doors, net, out, w):  # type: ignore[no-untyped-def]
     """Write the middles met from one end to the other; returns the first point, the end and the longest step.
 
     The fourth column says which two edges a circle touches; −1 where those, or how large it is, are not known.
@@ -162,7 +186,7 @@ def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-unt
     elif _fat_end(seq, n, begin, balls, pos, out, first, FATTER * out[first + 1, 2]):
         _go_on(out, first + 1, first, first - 1)
         first -= 1
-    else:
+    elif w < first + 3 or not _up_to_end(out, first + 1, 1, w - 1, net, first):
         first += 1
     if seq[end] < 0:
         _doorstep(doors, -1 - seq[end], out, w)
@@ -170,6 +194,8 @@ def _side(seq, n, begin, end, balls, pos, doors, out, w):  # type: ignore[no-unt
     elif _fat_end(seq, n, end, balls, pos, out, w, FATTER * out[w - 1, 2]):
         _go_on(out, w - 1, w, w + 1)
         w += 2
+    elif w > first + 1 and _up_to_end(out, w - 1, -1, first, net, w):
+        w += 1
     longest = 0.0
     for k in range(first + 1, w):
         longest = max(longest, np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1]))
@@ -205,8 +231,8 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     if _leaves(seq, n, pos, balls[2], leaf) != 2:
         return -1
     a, b = leaf[0], leaf[1]
-    begin, end, step = _side(seq, n, a, b, balls, pos, doors, out, w)
-    other, last, longest = _side(seq, n, b, a, balls, pos, doors, out, end)
+    begin, end, step = _side(seq, n, a, b, balls, pos, doors, net, out, w)
+    other, last, longest = _side(seq, n, b, a, balls, pos, doors, net, out, end)
     if end - begin < 3 or (longest < step and last - other >= 3):
         a, b = leaf[1], leaf[0]
         begin, end, step = other, last, longest
