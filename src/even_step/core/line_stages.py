@@ -46,10 +46,11 @@ def _built(it: Inputs) -> Outlines:
     return below(it[REGIONS], it[TURNS_FROM]) if it[TURNS_FROM] else it[REGIONS]
 
 
-def _borders(it: Inputs, *records: ByZone[Any]) -> Borders:
-    """Return the borders of all zones that say anything of some records."""
+def _borders(it: Inputs, *records: ByZone[Any], outlines: Outlines | None = None) -> Borders:
+    """Return the borders of all zones that say anything of some records, within what is laid level or some outlines."""
     about = {zone for one in records for zone in one.about}
-    return Borders(_built(it), it[FOOTPRINTS], {zone: tuple(one.says(zone) for one in records) for zone in about})
+    within = _built(it) if outlines is None else outlines
+    return Borders(within, it[FOOTPRINTS], {zone: tuple(one.says(zone) for one in records) for zone in about})
 
 
 def _walls_by_record(it: Inputs) -> tuple[WallCells, dict[WallSettings, Walls]]:
@@ -92,10 +93,10 @@ def _bare(filled: tuple[Fill, ...]) -> str:
 def _order(it: Inputs) -> Blocks:
     fills = (*it[COVERS].fills, *it[INFILL], *it[COVERS].tops)
     done = order_lines(_built(it), it[WALLS], fills, it.record(OrderSettings), it.record(WaySettings), it.crew)
-    records = it.borders()
-    done = cut_at_borders(done, _borders(it, *records), it.crew) if any(one.about for one in records) else done
-    first, thick = it[TURNS_FROM], it[HEIGHTS].thick
+    first, thick, records = it[TURNS_FROM], it[HEIGHTS].thick, it.borders()
     done = with_spiral(done, it[REGIONS], it[HEIGHTS], first, it.record(VaseSettings)) if first else done
+    if any(one.about for one in records):
+        done = cut_at_borders(done, _borders(it, *records, outlines=it[REGIONS]), it.crew)
     rough = tuple(it.by_zone(TextureSettings).of(zones) for zones in done.zones)
     return with_texture(done, it[REGIONS], thick, rough, it.crew) if any(one.depth for one in rough) else done
 

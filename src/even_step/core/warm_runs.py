@@ -15,6 +15,7 @@ from even_step.core.job.by_hand import Mark
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE
+from even_step.core.job.zones import Zone
 from even_step.core.layout.shadow import shadow_of
 from even_step.core.mesh.faces import flat_face, neighbours
 from even_step.core.mesh.mesh import Mesh
@@ -49,6 +50,7 @@ def run_everything() -> None:
         for number, path in enumerate((*models, models[0])):
             _slice(path, _asked(number), folder / "out.gcode", hands)
         _slice(models[0], {"vase.on": True, "texture.depth": 0.2}, folder / "out.gcode", hands)
+        _slice(models[0], {}, folder / "out.gcode", hands, zone={"infill.density": 60, "motion.print_speed": 30})
         broken = folder / "broken.obj"
         broken.write_text(BROKEN)
         with contextlib.suppress(InputError):
@@ -67,16 +69,19 @@ def _asked(number: int) -> dict[str, Value]:
     return {"layers.height": 0.3, "infill.pattern": pattern, "supports.kind": kind, "supports.from": "bed", **follows}
 
 
-def _slice(path: Path, settings: dict[str, Value], target: Path, hands: Crew) -> None:
-    """Slice a model, read its G-code back, and ask of it what a window asks."""
+def _slice(
+    path: Path, settings: dict[str, Value], target: Path, hands: Crew, zone: dict[str, Value] | None = None
+) -> None:
+    """Slice a model, half of it in a zone on wish, read its G-code back, and ask of it what a window asks."""
     model = read_model(path)
+    zones = _half(model[0].bodies[0].mesh, zone) if zone else ()
     clear = (Mark(kind="keep-clear", facets=TOP),) if model[0].triangles > max(TOP) else ()
     job = Job(
         name="warm",
         machine=find(Machine, DEFAULT_MACHINE),
         materials=(find(Material, DEFAULT_MATERIAL),),
         recipe=find(Recipe, DEFAULT_RECIPE),
-        parts=tuple(part.model_copy(update={"marks": clear}) for part in parts_of(path, model)),
+        parts=tuple(part.model_copy(update={"marks": clear, "zones": zones}) for part in parts_of(path, model)),
         settings=settings,
     )
     cache = StageCache()
@@ -87,6 +92,12 @@ def _slice(path: Path, settings: dict[str, Value], target: Path, hands: Crew) ->
     check_gcode(target)
     coarse_lines(lines_of(sliced.toolpath))
     _look_at(model[0].bodies[0].mesh)
+
+
+def _half(mesh: Mesh, settings: dict[str, Value]) -> tuple[Zone, ...]:
+    """Return a zone that holds a corner of a mesh."""
+    low, high = mesh.bounds.tolist()
+    return (Zone(shape="box", middle=tuple(high), size=tuple(np.subtract(high, low).tolist()), settings=settings),)
 
 
 def _look_at(mesh: Mesh) -> None:

@@ -10,6 +10,7 @@ from shapely.errors import GEOSException
 
 from even_step.core.plane import cut, region, valid
 from even_step.core.plane.bead import plastic_width, section_area
+from even_step.core.plane.cut import union_of_some_apart
 from even_step.core.plane.delaunay import refined
 from even_step.core.plane.hatch import Hatch, hatch
 from even_step.core.plane.nearest import nearest_order
@@ -267,3 +268,13 @@ def test_where_the_library_fails_at_mending_a_shape_it_is_built_anew():
     mended = valid.cleaned(np.array([broken, whole, bow], object))
     assert shapely.is_valid(mended).all()
     assert shapely.area(mended) == pytest.approx([broken.buffer(0.002).area, 16.0, 2.0], abs=0.03)
+
+
+def test_a_union_of_some_apart_is_the_union():
+    discs = [shapely.Point(x, 0).buffer(2) for x in (0, 3, 10, 20, 22)]
+    some = np.array([region.multi(disc) for disc in [*discs, shapely.Polygon()]], object)
+    both = union_of_some_apart(some)
+    assert both.area == pytest.approx(shapely.union_all(discs).area, abs=0.01)
+    assert len(both.geoms) == 3
+    assert both.is_valid
+    assert union_of_some_apart(some[5:]).is_empty

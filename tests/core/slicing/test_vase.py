@@ -10,6 +10,7 @@ from even_step.core.job import edits
 from even_step.core.job.bring_in import parts_of
 from even_step.core.mesh.read.model import read_model
 from even_step.core.plane.bead import section_area
+from tests.core.slicing.zone_help import zone, zoned
 from tests.shapes import box, extruded, hollow_box, turned, without, write_stl
 from tests.slicing_help import job_of, laid, plain_moves, slice_again, slice_it
 
@@ -185,3 +186,18 @@ def test_a_hole_in_the_bottom_alone_breaks_nothing(tmp_path):
     done = slice_it(tmp_path, pot, VASE)
     assert "vase-broken" not in codes(done)
     assert all(move.e > 0 for move in rising(done))
+
+
+def test_a_zone_that_slows_it_does_not_level_it(tmp_path):
+    """Its line is cut at the zone's border, and rises on."""
+    slow = zone((0, 0, 6), (20, 40, 4), {"motion.outer_wall_speed": 5})
+    job = zoned(tmp_path, turned([(12, 0), (12, 12)]), (slow,), VASE)
+    moves = rising(slice_again(tmp_path, job))
+    z = np.array([moves[0].start[2], *(move.end[2] for move in moves)])
+    assert (np.diff(z) >= 0).all()
+    assert np.diff(z).max() < 0.02
+    assert z[-1] == pytest.approx(12.0, abs=0.001)
+    assert all(move.e > 0 for move in moves)
+    slowed = [move for move in moves if move.feed == 5 * 60]
+    assert slowed
+    assert all(abs(move.end[0] - 110) < 10.01 and 3.6 < move.end[2] < 8.4 for move in slowed)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from even_step.core.job.model import Material
 from even_step.core.job.shipped import find
-from even_step.core.plane.cut import parted_lines
+from even_step.core.plane.parting import parted_lines
 from even_step.core.stages import StageCache
 from tests import shapes
 from tests.core.slicing.zone_help import block, zone, zoned
@@ -120,7 +120,8 @@ def test_a_parted_line_is_all_there_and_goes_on_where_it_was_left(points, close)
     cells = np.array(
         [shapely.box(-9, -9, 0.25, 9), shapely.box(0.25, -9, 9, 1.5), shapely.box(0.25, 1.5, 9, 9)], object
     )
-    got, start, line, cell = parted_lines(xy, np.array([0, len(xy)]), cells, 0.3)
+    cut = parted_lines(xy, np.array([0, len(xy)]), cells, 0.3)
+    got, start, line, cell = cut.xy, cut.start, cut.line, cut.cell
     pieces = [got[a:b] for a, b in pairwise(start)]
     assert (line == 0).all()
     np.testing.assert_array_equal(pieces[0][0], xy[0])

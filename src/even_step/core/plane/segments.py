@@ -13,7 +13,7 @@ from even_step.core.plane.ragged import Index, Points, Rings, starts_of
 
 NEAR = 1e-9  # mm, what rounding may be
 
-_Arrays: TypeAlias = tuple[NDArray[np.float64], NDArray[np.float64], Index, Index, Index, Index, Index]
+Arrays: TypeAlias = tuple[NDArray[np.float64], NDArray[np.float64], Index, Index, Index, Index, Index]
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +30,7 @@ class Grids:
     """
 
     slot: Index
-    arrays: _Arrays
+    arrays: Arrays
 
     def distances(self, points: Points, region: Index, reach: float) -> NDArray[np.float64]:
         """Return how far from each point the nearest edge of its region is, no more than ``reach``, (n,), mm."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from even_step.core.plane.cut import parted_lines
+from even_step.core.plane.parting import between, parted_lines
 from even_step.core.plane.ragged import Index, starts_of
 from even_step.core.slicing.ordering import Blocks, Ordered
 from even_step.core.slicing.zones import Borders, Cells
@@ -59,15 +59,16 @@ def _parted(paths: Ordered, cut: Cells, row: int) -> tuple[Ordered, Index]:
     count = len(paths.role)
     if len(numbers) < 2 or count == 0:
         return paths, np.full(count, numbers[0] if len(numbers) else 0, np.int64)
-    xy, start, path, number = parted_lines(paths.xy, paths.start, cells[numbers], SHORTEST)
+    cut_up = parted_lines(paths.xy, paths.start, cells[numbers], SHORTEST)
+    path, number = cut_up.line, cut_up.cell
     if len(path) == count:
         return paths, numbers[number]
     head = np.append(True, np.diff(path) > 0)
     passed = np.where(head, np.diff(paths.via_start)[path], 0)
     return (
         Ordered(
-            xy,
-            start,
+            cut_up.xy,
+            cut_up.start,
             paths.role[path],
             paths.width[path],
             paths.height[path],
@@ -75,6 +76,7 @@ def _parted(paths: Ordered, cut: Cells, row: int) -> tuple[Ordered, Index]:
             np.where(head, paths.linked[path], True),
             paths.via,
             starts_of(passed),
+            None if paths.climb is None else between(paths.climb, cut_up),
         ),
         numbers[number],
     )

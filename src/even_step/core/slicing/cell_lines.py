@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.plane.cut import lines_cut, widths_of_pieces
 from even_step.core.plane.hatch import Strokes
+from even_step.core.plane.parting import lines_cut
 from even_step.core.plane.ragged import Index, Points, joined_starts, starts_of
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.laid import Strands, chosen, chosen_strands
@@ -27,16 +27,12 @@ def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.boo
     whole : (P,) bool
         Whether each is all of its line.
     """
-    xy, start, line, whole = lines_cut(lines.xy, lines.start, lines.item, cells, 0.0)
-    width = np.empty(len(xy))
-    kept, cut = np.flatnonzero(whole), np.flatnonzero(~whole)
-    place, own = chosen(start, kept)[1], chosen(lines.start, line[kept])[1]
-    width[place] = lines.width[own]
-    begin, place = chosen(start, cut)
-    width[place] = widths_of_pieces((lines.xy, lines.start), lines.width, (xy[place], begin), line[cut])
-    order, place, start = _met(xy, start, line, whole, lines)
+    cut = lines_cut(lines.xy, lines.start, lines.item, cells, 0.0)
+    line, whole = cut.line, cut.whole
+    order, place, start = _met(cut.xy, cut.start, line, whole, lines)
     line = line[order]
-    pieces = Strands(xy[place], width[place], start, lines.item[line], lines.level[line], lines.height[line])
+    width = lines.width[cut.step[place]]
+    pieces = Strands(cut.xy[place], width, start, lines.item[line], lines.level[line], lines.height[line])
     return pieces, whole[order]
 
 
@@ -93,10 +89,11 @@ def fill_cut(fill: Fill, cut: Cells, shape: Regions, rooms: Regions, crew: Crew)
         xy = lines.xy[place]
         if all(own[i] is whole[i] for i in range(a, b)):
             return xy, start, lines.linked[taken], np.bincount(owner - a, minlength=b - a)
-        xy, start, line, uncut = lines_cut(xy, start, owner - a, own[a:b], SHORTEST)
+        cut = lines_cut(xy, start, owner - a, own[a:b], SHORTEST)
+        line, uncut = cut.line, cut.whole
         follows = np.concatenate(([False], (np.diff(line) == 1) & uncut[1:] & uncut[:-1]))
         linked = lines.linked[taken[line]] & follows
-        return xy, start, linked, np.bincount(owner[line] - a, minlength=b - a)
+        return cut.xy, cut.start, linked, np.bincount(owner[line] - a, minlength=b - a)
 
     done = crew.each(pieces, runs_of(last - first + 1, most=2_000))
     laid = Strokes(

@@ -80,7 +80,7 @@ def with_spiral(blocks: Blocks, outlines: Outlines, heights: Heights, first: int
     Parameters
     ----------
     blocks
-        Of the layers below ``first``, which is above 0; what later ones hold is left out.
+        Of the layers below ``first``, which is above 0; what later ones hold is left out. Of no zones yet.
     outlines, heights
         Of the whole part. Where a layer has more loops than one the longest is taken; where it has none, the line ends.
     """
@@ -162,7 +162,6 @@ def _joined(
         content=content,
         paths=Ordered.joined([blocks.paths, rising]),
         block=np.concatenate((blocks.block, ends)).astype(np.int64),
-        record=None if blocks.record is None else np.append(blocks.record, np.zeros(count, np.uint16)),
     )
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
+from even_step.core.plane.cut import union_of_some_apart
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.backing import Backing, backing_outlines
@@ -104,7 +105,7 @@ class Borders:
             if len(alike) > 1:
                 rows, place = np.unique(self.prints.which[alike], axis=1, return_inverse=True)
                 which[zone] = count + place.ravel()
-                outline.append(np.array([region.union_all(self.prints.outline[row]) for row in rows.T], object))
+                outline.append(np.array([union_of_some_apart(self.prints.outline[row]) for row in rows.T], object))
                 count += rows.shape[1]
         prints = Footprints(which, np.concatenate(outline))
         return cells(self.outlines.outline, self.outlines.which, prints, tuple(first))

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import shapely
 
-from even_step.core.plane.cut import lines_cut
+from even_step.core.plane.parting import lines_cut
 
 SPOTS = [(x, y) for x in range(5, 100, 10) for y in range(5, 100, 10)]
 DISCS = shapely.MultiPolygon([shapely.Point(at).buffer(3.0) for at in SPOTS])
@@ -27,7 +27,8 @@ def test_what_is_cut_is_what_lies_within(region):
     xy = [shapely.get_coordinates(line) for line in lines]
     start = np.cumsum([0, *(len(one) for one in xy)])
     owner = np.zeros(len(lines), np.int64)
-    points, begin, line, whole = lines_cut(np.concatenate(xy), start, owner, np.array([region], object), 0.01)
+    cut = lines_cut(np.concatenate(xy), start, owner, np.array([region], object), 0.01)
+    points, begin, line, whole = cut.xy, cut.start, cut.line, cut.whole
     assert not whole[line != len(lines) - 1].any()
     assert whole[line == len(lines) - 1].tolist() == [True] * (region is SIEVE)
     pieces = [shapely.LineString(points[a:b]) for a, b in itertools.pairwise(begin)]
