@@ -23,6 +23,7 @@ class View(QObject):
         self.bed = 0
         self.layers = (0, 0)
         self.hidden_roles: frozenset[str] = frozenset({"travel"})
+        self.hidden_heights: frozenset[tuple[float, float]] = frozenset()  # of lines, mm
         self.colour_by: Channel = "role"
         self.section = False
         self.lens = False
@@ -30,6 +31,7 @@ class View(QObject):
         self.along = 1.0
         self.cut = 0.0  # mm over the bed at which parts are cut open; 0 leaves them whole
         self.finding = -1
+        self.pointed_z = -1.0  # mm, the height the pointer is at; less than 0 for none
         self.playing = False
 
     def set(self, piece: str, value: object) -> None:

@@ -167,6 +167,10 @@ def test_any_turned_solid_keeps_its_limits(steps, stair, ease):
     assert found.top[-1] == pytest.approx(max(mesh.bounds[1, 2], LEAST), abs=LEAST / 2 + 1e-3)
 
 
+def roughest(done):
+    return max(stairs_of(facets_of(one.mesh), one.heights).largest for one in done.sliced.solids)
+
+
 FOLLOWING = {"layers.follow_surface": True, "layers.stair_step": 0.06}
 
 
@@ -187,9 +191,6 @@ def test_two_blocks_and_a_copy_are_quicker_than_all_fine_and_no_rougher_each_as_
         twice = jobs[0].parts[0].model_copy(update={"copies": (Copy(at=(50, 60)), Copy(at=(50, 150)))})
         slim = jobs[1].parts[0].model_copy(update={"id": "slim", "copies": (Copy(at=(150, 100)),)})
         return slice_again(tmp_path, jobs[0].model_copy(update={"parts": (twice, slim)}))
-
-    def roughest(done):
-        return max(stairs_of(facets_of(one.mesh), one.heights).largest for one in done.sliced.solids)
 
     following, finest = both(FOLLOWING), both(fine)
     assert following.sliced.plan.total < 0.75 * finest.sliced.plan.total
@@ -241,3 +242,16 @@ def test_the_slopes_at_which_heights_change_are_told(tmp_path):
     assert told["finer_from_deg"] == pytest.approx(np.degrees(np.arcsin(0.08 / max(thick))), abs=0.5)
     assert told["finest_from_deg"] == pytest.approx(np.degrees(np.arcsin(min(1.0, 0.08 / min(thick)))), abs=0.5)
     assert "finer_from_deg" not in slice_it(tmp_path, facets).report["parts"][0]
+
+
+@pytest.mark.parametrize("sagitta", [2.9, 3.0, 3.01])
+def test_a_shallow_dome_on_a_body_is_smooth_and_takes_no_longer(tmp_path, sagitta):
+    """What the dome's fine layers cost, the thick ones of the upright wall below it give back."""
+    radius = (30.0**2 + sagitta**2) / (2 * sagitta)
+    turn = np.linspace(np.arcsin(30.0 / radius), 0.0, 60)
+    rim = zip(radius * np.sin(turn), 10.0 + sagitta - radius + radius * np.cos(turn), strict=True)
+    facets = shapes.turned([(30.0, 0.0), *list(rim)[:-1], (0.0, 10.0 + sagitta)])
+    plain = slice_it(tmp_path, facets, {"layers.height": 0.2})
+    fine = slice_it(tmp_path, facets, {**FOLLOWING, "layers.least": 0.06, "layers.most": 0.3})
+    assert roughest(fine) <= 0.0625, "the least height, and what is left at the top shared among many"
+    assert fine.report["time_s"] <= plain.report["time_s"]

@@ -40,7 +40,10 @@ BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
 MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
 #: Pieces of the view that are drawn.
-SEEN = frozenset({"layers", "along", "station", "hidden_roles", "colour_by", "tool", "section", "bed", "cut"})
+SEEN = frozenset(
+    {"layers", "along", "station", "hidden_roles", "hidden_heights", "colour_by"}
+    | {"tool", "section", "bed", "cut", "pointed_z"}
+)
 
 
 class Canvas(QWidget):

@@ -21,6 +21,7 @@ MOST_TOGETHER = 4  # layers whose walls are drawn as one: more would be seen
 FIELDS = (("start", 0, 3), ("width", 12, 1), ("high", 16, 1), ("role", 20, 1), ("end", ROW, 3))
 ROLE_AT = 20  # bytes of a point before its role
 A_SHADE = 4  # bytes
+SPANS = 32  # of heights that may be hidden: as many rows as the heights of any nozzle make
 
 
 @dataclass(eq=False)
@@ -41,7 +42,7 @@ class LineDrawer:
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
-        self._program = program(ctx, "line", "line", TRAVEL=TRAVEL)
+        self._program = program(ctx, "line", "line", TRAVEL=TRAVEL, SPANS=SPANS)
         self._array = ctx.vertex_array(self._program, [])
         self._lines: TrialLines | None = None
         self._whole: _Points | None = None
@@ -102,6 +103,7 @@ class LineDrawer:
             self._program,
             seen=camera.matrix,
             hidden=shape.hidden,
+            hidden_heights=_spans(shape.hidden_heights),
             thicker=1.0,
             is_flat=camera.flat,
             eye=camera.eye,
@@ -179,3 +181,8 @@ class LineDrawer:
         self._array.release()
         self._palette.release()
         self._program.release()
+
+
+def _spans(heights: frozenset[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Return spans of heights as many as the program takes; the rest hold none."""
+    return [*sorted(heights)[:SPANS], *((1.0, 0.0) for _ in range(SPANS - len(heights)))]

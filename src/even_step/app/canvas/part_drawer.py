@@ -163,6 +163,7 @@ class PartDrawer:
             points=float(scale),
             ghost=False,
             cut=_above_all(scene),
+            pointed_z=scene.pointed_z,
             zone=PAPER.zone,
             nearer=0.0,
             banded=False,

@@ -99,7 +99,10 @@ class PartShape:
 
 @dataclass(frozen=True, eq=False)
 class LinesShape:
-    """Layers as they are drawn: from one to another, the last as far ``along`` as 0 to 1, without some roles."""
+    """Layers as they are drawn: from one to another, the last as far ``along`` as 0 to 1, without some roles.
+
+    Nor lines whose height lies in some spans, mm.
+    """
 
     lines: TrialLines
     first: int
@@ -107,6 +110,7 @@ class LinesShape:
     along: float
     hidden: int
     colour_by: str = "role"
+    hidden_heights: frozenset[tuple[float, float]] = frozenset()
 
     @property
     def end_of_last(self) -> int:
@@ -128,7 +132,7 @@ class Scene:
     """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm.
 
     Nothing of the parts over ``cut_at`` mm is seen; ``cut`` is the face there, none while it is looked for.
-    ``rough`` is what of them will have texture.
+    ``rough`` is what of them will have texture. On parts whose heights show as bands a line marks ``pointed_z`` mm.
     """
 
     bed: BedShape
@@ -141,6 +145,7 @@ class Scene:
     cut: CutFace | None = None
     skins: tuple[Skin, ...] = ()
     rough: tuple[Rough, ...] = ()
+    pointed_z: float = -1.0
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -195,7 +200,9 @@ def build_scene(
     first_layer = float(desk.resolved.values["layers.first_height"])
     columns = desk.foreseen.corners if desk.view.station == "Supports" else NO_COLUMNS
     flat, cut_at = lines is not None and _flat(desk), desk.cut_open.at
-    return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, desk.cut_open.face)
+    at_pointer = desk.view.pointed_z if desk.view.station == "Recipe" else -1.0
+    face = desk.cut_open.face
+    return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, face, pointed_z=at_pointer)
 
 
 def _bands(desk: Desk, part: Part) -> NDArray[np.float32] | None:
@@ -252,11 +259,12 @@ def _lines(desk: Desk) -> LinesShape | None:
     if trial is None or trial.lines is None or trial.lines.count == 0:
         return None
     hidden = sum(1 << ROLE_NUMBER[role] for role in view.hidden_roles)
+    look = hidden, view.colour_by, view.hidden_heights
     if view.station == "Output":
-        return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, hidden, view.colour_by)
+        return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, *look)
     last = min(view.layers[1], trial.lines.count - 1)
     first = last if _flat(desk) else min(view.layers[0], last)
-    return LinesShape(trial.lines, first, last, view.along, hidden, view.colour_by)
+    return LinesShape(trial.lines, first, last, view.along, *look)
 
 
 def _flat(desk: Desk) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QPointF
 
 from even_step.app.canvas.picking import Hit, pick
@@ -35,13 +36,15 @@ class UnderPointer:
             several = f" · Tab goes through {more} zone{'s' * (more > 1)} here" if more else ""
 
             def know(hit: Hit | None) -> None:
-                self._tell(self._name(hit) + several if hit else "")
+                self._point_at(hit)
+                self._tell(self._name(hit) + several + self._layer_at(hit) if hit else "")
 
             canvas.desk.background.run("under", lambda: pick(canvas.scene, canvas.camera, at.x(), at.y()), know)
 
     def leave(self) -> None:
         """Nothing is under the pointer any more."""
         self._canvas.desk.background.forget("under")
+        self._point_at(None)
         self._tell("")
 
     def _name(self, hit: Hit) -> str:
@@ -52,6 +55,20 @@ class UnderPointer:
         title = title_of(job, hit.spot)
         body = model.body_of(hit.facet) if hit.part.picked and len(model.numbers) > 1 else None
         return title if body is None else f"body {body} of {title}"
+
+    def _point_at(self, hit: Hit | None) -> None:
+        """Mark the height of what lies under the pointer where heights will differ."""
+        differ = hit is not None and hit.part.bands is not None
+        self._canvas.desk.view.set("pointed_z", float(hit.place[2]) if hit and differ else -1.0)
+
+    def _layer_at(self, hit: Hit) -> str:
+        """Say how thick the layer under the pointer will be where heights will differ."""
+        found = self._canvas.desk.foreseen_heights.of_part(hit.spot.part) if hit.part.bands is not None else None
+        if found is None:
+            return ""
+        top, thick = found
+        z = float(hit.place[2])
+        return f" · {thick[min(int(np.searchsorted(top, z)), len(thick) - 1)]:.3g} mm layer at {z:.1f} mm"
 
     def _tell(self, words: str) -> None:
         if words != self.words:

@@ -3,30 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
+from even_step.app.desk import Desk
+from even_step.app.stations.tick_row import TickRow
 from even_step.app.widgets.sheet import Group, clear, label, line
 from even_step.core.wording import clock
 
 FEW = 6  # heights that have a row of their own; more are put together
 BAND = 0.04  # mm
+NEAR = 0.0005  # mm, by which a line may be higher or lower than it is told
 
 
 class HeightRows(Group):
-    """Shown where a trial has layers of several heights."""
+    """Shown where a trial has layers of several heights; what is as high as a row says is hidden by a click on it."""
 
-    def __init__(self) -> None:
-        super().__init__("Heights", "all parts")
+    def __init__(self, desk: Desk) -> None:
+        super().__init__("Heights", "all parts, click to hide")
+        self._desk = desk
 
     def show_report(self, report: Mapping[str, Any]) -> None:
-        """Fill it in."""
+        """Fill it in; heights that are in use no more are not hidden any more."""
         clear(self.body)
         rows = rows_of(report)
         self.setVisible(len(rows) > 1)
-        for height, layers, time in rows:
-            row = line(label(height), 1, label(f"{layers} layers    {clock(time)}"))
-            row.setContentsMargins(8, 0, 2, 0)
-            self.add(row)
+        spans = [row.span for row in rows] if len(rows) > 1 else []
+        self._desk.view.set("hidden_heights", self._desk.view.hidden_heights & frozenset(spans))
+        for found in rows:
+            tick = TickRow(found.name, f"{found.layers} layers", clock(found.time), begin=20, last=84)
+            tick.setObjectName(f"height {found.name}")
+            tick.setChecked(found.span not in self._desk.view.hidden_heights)
+            tick.toggled.connect(lambda shown, span=found.span: self._hide(span, shown=shown))
+            self.add(tick)
         rough = [part for part in report["parts"] if part.get("stair_largest_mm")]
         if rough:
             worst = max(rough, key=lambda part: part["stair_largest_mm"])
@@ -39,6 +47,10 @@ class HeightRows(Group):
             row.setContentsMargins(8, 0, 2, 0)
             self.add(row)
 
+    def _hide(self, span: tuple[float, float], *, shown: bool) -> None:
+        hidden = self._desk.view.hidden_heights
+        self._desk.view.set("hidden_heights", hidden - {span} if shown else hidden | {span})
+
 
 def slopes_of(report: Mapping[str, Any]) -> list[str]:
     """Say at which slopes the heights of parts change whose layers follow the surface, alike ones once."""
@@ -50,18 +62,32 @@ def slopes_of(report: Mapping[str, Any]) -> list[str]:
     return [f"finer from {finer}° off upright, finest from {finest}°" for finer, finest in sorted(found)]
 
 
-def rows_of(report: Mapping[str, Any]) -> list[tuple[str, int, float]]:
-    """Return the heights of all parts together, thinnest first: what to call each, its layers, its time in s."""
+class HeightRow(NamedTuple):
+    """Heights in use: what to call them, from which to below which, mm, how many layers have them, how long, s."""
+
+    name: str
+    span: tuple[float, float]
+    layers: int
+    time: float
+
+
+def rows_of(report: Mapping[str, Any]) -> list[HeightRow]:
+    """Return the heights of all parts together, thinnest first."""
     found: dict[float, tuple[int, float]] = {}
     for part in report["parts"]:
         for row in part.get("heights", ()):
             layers, time = found.get(row["height_mm"], (0, 0.0))
             found[row["height_mm"]] = layers + row["layers"], time + row["time_s"]
     if len(found) <= FEW:
-        return [(f"{height:g} mm", layers, time) for height, (layers, time) in sorted(found.items())]
+        return [HeightRow(f"{h:g} mm", (h - NEAR, h + NEAR), *row) for h, row in sorted(found.items())]
     bands: dict[int, tuple[int, float]] = {}
     for height, (layers, time) in found.items():
         band = int(height / BAND + 1e-6)
         before = bands.get(band, (0, 0.0))
         bands[band] = before[0] + layers, before[1] + time
-    return [(f"{band * BAND:.2f} to {(band + 1) * BAND:.2f} mm", *row) for band, row in sorted(bands.items())]
+    return [_banded(band, *row) for band, row in sorted(bands.items())]
+
+
+def _banded(band: int, layers: int, time: float) -> HeightRow:
+    low, high = band * BAND, (band + 1) * BAND
+    return HeightRow(f"{low:.2f} to {high:.2f} mm", (low - NEAR, high - NEAR), layers, time)

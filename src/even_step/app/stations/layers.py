@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
@@ -14,6 +14,7 @@ from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
+from even_step.app.stations.tick_row import TickRow
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
@@ -31,48 +32,24 @@ SHEET_ROOM = 292  # points a row is about wide
 SEVERITIES = ("stop", "warn", "note")
 
 
-class RoleRow(QAbstractButton):
+class RoleRow(TickRow):
     """One role: a tick, its colour, its name, its time and mass."""
 
     def __init__(self, role: str, time: str, mass: str) -> None:
-        super().__init__()
-        self.role, self._time, self._mass = role, time, mass
-        self.swatched = True  # whether its colour is that of its lines
+        super().__init__(role.replace("-", " "), time, mass)
+        self.role = role
+        self.swatched = True
         self.setObjectName(f"role {role}")
-        self.setAccessibleName(f"{role.replace('-', ' ')}, {time}, {mass}")
-        self.setToolTip("Show or hide")
-        self.setCheckable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setFixedHeight(24)
 
-    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
-        """Return the size of a row."""
-        return QSize(280, 24)
+    @property
+    def swatched(self) -> bool:
+        """Whether its colour is that of its lines."""
+        return self.colour is not None
 
-    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        """Draw it; a role that is hidden is faint."""
-        painter = QPainter(self)
-        if self.underMouse():
-            painter.fillRect(self.rect(), QColor(PAPER.paper))
-        if self.hasFocus():
-            painter.setPen(QColor(PAPER.accent))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        middle = Qt.AlignmentFlag.AlignVCenter
-        painter.setPen(QColor(PAPER.ink if self.isChecked() else PAPER.faint))
-        painter.setFont(font(BODY))
-        painter.drawText(QRectF(2, 0, 14, 24), middle, "✓" if self.isChecked() else "")
-        swatch = QRectF(20, 6, 12, 12)
-        if self.swatched:
-            if self.isChecked():
-                painter.fillRect(swatch, role_colour(self.role))
-            painter.setPen(role_colour(self.role))
-            painter.drawRect(swatch)
-        painter.setPen(QColor(PAPER.ink if self.isChecked() else PAPER.faint))
-        painter.drawText(QRectF(40, 0, 120, 24), middle, self.role.replace("-", " "))
-        right = middle | Qt.AlignmentFlag.AlignRight
-        painter.drawText(QRectF(130, 0, self.width() - 202, 24), right, self._time)
-        painter.drawText(QRectF(0, 0, self.width() - 2, 24), right, self._mass)
-        painter.end()
+    @swatched.setter
+    def swatched(self, yes: bool) -> None:
+        self.colour = role_colour(self.role) if yes else None
+        self.update()
 
 
 class FindingRow(QAbstractButton):
@@ -174,7 +151,7 @@ class LayersStation(Sheet):
         box.addWidget(self._colours)
         self._roles = Group("Roles", "click to hide")
         box.addWidget(self._roles)
-        self._heights = HeightRows()
+        self._heights = HeightRows(desk)
         box.addWidget(self._heights)
         self._holes = HoleRows()
         box.addWidget(self._holes)
@@ -193,7 +170,6 @@ class LayersStation(Sheet):
             self._colours.refresh()
             for role in self.findChildren(RoleRow):
                 role.swatched = self._desk.view.colour_by == "role"
-                role.update()
         elif piece == "finding":
             for row in self.findChildren(FindingRow):
                 row.setChecked(row.number == self._desk.view.finding)

@@ -34,7 +34,6 @@ class HeightRuler(QWidget):
         super().__init__(parent)
         self._desk, self._canvas = desk, canvas
         self._held = -1
-        self._pointed: float | None = None
         self.setObjectName("ruler")
         self.setAccessibleName("height ruler")
         self.setToolTip("Drag: where the parts are cut open; in Layers, which layers are seen")
@@ -147,7 +146,7 @@ class HeightRuler(QWidget):
         for upper, high in zip(top.tolist(), thick.tolist(), strict=True):
             y, wide = self.y_of(upper), STEP_ROOM * high / widest
             painter.fillRect(QRectF(AXIS, y, wide, max(self.y_of(upper - high) - y, 0.4)), wash)
-        z = self._z_at(self._pointed) if self._pointed is not None else -1.0
+        z = self._desk.view.pointed_z
         if 0.0 <= z < float(top[-1]):
             high = float(thick[int(np.searchsorted(top, z, side="right"))])
             painter.setPen(QPen(QColor(PAPER.accent), 1))
@@ -169,8 +168,7 @@ class HeightRuler(QWidget):
 
     def leaveEvent(self, _: QEvent) -> None:  # noqa: N802 - Qt's name
         """Tell no height any more."""
-        self._pointed = None
-        self.update()
+        self._desk.view.set("pointed_z", -1.0)
 
     def _marks(self, painter: QPainter) -> None:
         """Show at which heights there are findings."""
@@ -228,9 +226,9 @@ class HeightRuler(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Drag the end in hand; tell how thick the layer at the pointer will be."""
-        self._pointed = event.position().y()
         if self._desk.view.station == "Recipe":
-            self.update()
+            z = self._z_at(event.position().y())
+            self._desk.view.set("pointed_z", z if 0.0 <= z <= self.tallest else -1.0)
         if self._held >= 0 and self._cuts:
             self._cut_to(event.position().y())
         elif self._held >= 0:

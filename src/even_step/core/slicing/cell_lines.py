@@ -16,6 +16,8 @@ from even_step.core.slicing.patterns.pattern import SHORTEST, Fill
 from even_step.core.slicing.zones import Cells
 from even_step.core.work import Crew, runs_of
 
+LEAST = 0.001  # mm, shorter pieces of walls are nothing on the grid
+
 
 def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.bool_]]:
     """Cut lines of changing width to the cells they are of, by their items.
@@ -27,7 +29,7 @@ def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.boo
     whole : (P,) bool
         Whether each is all of its line.
     """
-    cut = lines_cut(lines.xy, lines.start, lines.item, cells, 0.0)
+    cut = lines_cut(lines.xy, lines.start, lines.item, cells, LEAST)
     line, whole = cut.line, cut.whole
     order, place, start = _met(cut.xy, cut.start, line, whole, lines)
     line = line[order]

@@ -15,6 +15,7 @@ from even_step.core.slicing.surface import Surface
 GRID = 0.01  # mm, between places for which the thickest layer is found beforehand
 GRAIN = 0.01  # mm: heights are whole multiples where no flat asks for others, so that few are in use
 AHEAD = 8  # layers before a flat that share what it takes to end on it
+FAR = 40  # as many do where all are the least: thinner ones cannot be, and thicker ones leave more than the stair
 TINY = 1e-6  # mm
 
 
@@ -107,6 +108,15 @@ def _most(first, tall, zs, rise, least, most, stair, ease, spans):  # type: igno
 
 
 @kernel
+def _is_finest(highest, begin, end, least, grain):  # type: ignore[no-untyped-def]
+    """Tell whether no layer between two heights over the first may be thicker by a grain than the least."""
+    for i in range(int(begin / GRID + TINY), min(int((end - least) / GRID + TINY), highest.shape[0])):
+        if highest[i] > least + grain - TINY:
+            return False
+    return True
+
+
+@kernel
 def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-def]
     """March up: the thickest layer that may begin here, and before an end what it takes to end there."""
     zs, rise, least, most, stair, ease, spans = slopes
@@ -134,7 +144,9 @@ def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-
         if allowed.shape[0] > 0:
             k = max(0, np.searchsorted(allowed, min(high, tall - z) + TINY, side="right") - 1)
             high = allowed[k]
-        elif rest < AHEAD * high:
+        elif rest < AHEAD * high or (
+            rest < FAR * high and _is_finest(highest, z - first, ends[at] - first, least, grain)
+        ):
             layers = np.ceil(rest / high - TINY)
             if rest / layers < least:
                 layers = max(1.0, np.floor(rest / least + TINY))

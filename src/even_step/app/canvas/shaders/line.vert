@@ -8,6 +8,7 @@ in float shade;
 in vec3 end;
 uniform mat4 seen;
 uniform int hidden;
+uniform vec2 hidden_heights[SPANS];
 uniform sampler2D palette;
 uniform vec2 span;
 uniform vec3 travelling;
@@ -27,6 +28,8 @@ void main() {
     // A line that stands for those of several layers is wider too, for on a slope they lie side by side.
     float wide = abs(width) * (0.5 + 0.5 * thicker);
     bool gone = wide == 0.0 || ((hidden >> number) & 1) == 1;
+    for (int k = 0; k < SPANS && number != TRAVEL; k++)
+        gone = gone || (high >= hidden_heights[k].x && high < hidden_heights[k].y);
     way = far > 0.0 ? way / far : vec2(1.0, 0.0);
     vec2 beside = vec2(-way.y, way.x);
     float facing = is_flat || dot(beside, eye.xy - start.xy) > 0.0 ? 1.0 : -1.0;

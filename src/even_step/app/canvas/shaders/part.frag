@@ -23,6 +23,7 @@ uniform bool banded;
 uniform float tall;
 uniform vec3 band;
 uniform float bands[MOST_BANDS];
+uniform float pointed_z;
 out vec4 colour;
 
 float limit_toward(vec2 way) {
@@ -79,5 +80,8 @@ void main() {
             lit = mix(mix(lit, base * 0.90, 0.6), clay * 0.86, 0.92 * line);
         }
     }
+    // As wide on the screen whatever the slope.
+    float off = abs(place.z - pointed_z) / max(fwidth(place.z), 1e-6);
+    if (banded && pointed_z >= 0.0 && off < 1.2 * points) lit = band;
     colour = vec4(lit, 1.0);
 }
