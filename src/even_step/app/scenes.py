@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, Qt
 
 from even_step.app.files import DEMO
 from even_step.app.settled import drawn, wait_until
+from even_step.app.trials import TrialLines
 from even_step.app.window import Window
 from even_step.core.job import edits
 from even_step.core.job.beds import bed_count
@@ -18,7 +19,8 @@ from even_step.core.job.shipped import find
 from even_step.core.job.spots import first_spot, spots_of
 from even_step.core.job.step_curve import Knot
 
-LOUVRE_LAYER, MATERIAL_LAYER, TREE_LAYER = 30, 13, 190
+MATERIAL_LAYER, TREE_LAYER = 13, 190
+LOUVRES = 6.0, 6.4  # mm, between which they are cut
 TREES_NEARER = 0.28
 CLAMP_CUT = 28.0  # mm
 TIP_AT = -10.1, -5.5, 26.9  # mm from the finial's middle, under a horn
@@ -124,9 +126,15 @@ def _section(window: Window) -> None:
     desk.view.set("section", True)
     trial = desk.trials.shown
     if trial and trial.lines:
-        desk.view.show_layers(0, LOUVRE_LAYER, trial.lines.count)
+        desk.view.show_layers(0, _busiest(trial.lines, *LOUVRES), trial.lines.count)
     canvas = window.area.canvas
     canvas.look_from(canvas.camera.zoomed(0.4, 400, 400))
+
+
+def _busiest(lines: TrialLines, low: float, high: float) -> int:
+    """Return the layer between two heights in which most is laid: each height has a course of its own."""
+    points = np.where((lines.top > low) & (lines.top < high), np.diff(lines.layer), 0)
+    return int(points.argmax())
 
 
 def _section_known(window: Window) -> bool:

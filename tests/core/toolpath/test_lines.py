@@ -118,3 +118,14 @@ def test_the_figures_of_a_pose_equal_the_reports(sliced):
     assert found.hanging == pytest.approx(done.report["unsupported_area_mm2"])
     assert found.contact == pytest.approx(done.report["contact_area_mm2"])
     assert found.height == pytest.approx(13.0)
+
+
+def test_what_texture_leaves_beside_walls_is_no_void(sliced):
+    """But what is void within is told beside it."""
+    rough = {"skirt.loops": 0, "texture.depth": 0.3, "walls.vary_width": False, "walls.count": 2, "infill.density": 100}
+    full = sliced(box(20, 20, 2), rough)
+    assert len(layer_voids(full.sliced, 4).xy) == 0
+    beside = np.concatenate((box(20, 20, 2), box(20, 1.25, 2, (0, 30, 0))))
+    rings = layer_voids(sliced(beside, rough).sliced, 4)
+    assert len(rings.start) > 1
+    assert np.ptp(rings.xy[:, 1]) < 1.0

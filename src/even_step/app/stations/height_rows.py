@@ -30,7 +30,8 @@ class HeightRows(Group):
         spans = [row.span for row in rows] if len(rows) > 1 else []
         self._desk.view.set("hidden_heights", self._desk.view.hidden_heights & frozenset(spans))
         for found in rows:
-            tick = TickRow(found.name, f"{found.layers} layers", clock(found.time), begin=20, last=84)
+            many = f"{found.layers} layer{'s' * (found.layers > 1)}"
+            tick = TickRow(found.name, many, clock(found.time), begin=20, last=84)
             tick.setObjectName(f"height {found.name}")
             tick.setChecked(found.span not in self._desk.view.hidden_heights)
             tick.toggled.connect(lambda shown, span=found.span: self._hide(span, shown=shown))

@@ -6,6 +6,7 @@ import numpy as np
 
 from even_step.core.findings.finding import Evidence, Finding, to_bed
 from even_step.core.plane import region
+from even_step.core.slicing.voids import deepest_texture
 
 LEAST_SHARE = 0.03  # of what is to be full in a layer,
 LEAST_AREA = 1.0  # and mm²: less is what rounded line ends leave in corners
@@ -25,11 +26,8 @@ def check(evidence: Evidence) -> list[Finding]:
         lost = region.area(solid.walls.lost)[solid.walls.which]
         void = np.maximum(rows[:, 2] - lost, 0.0)  # what no line fits into is told apart
         # Texture moves walls away from what lies beside them, by a quarter of its depth where it is deep.
-        depths = (
-            solid.settings["texture.depth"],
-            *(zone.settings.get("texture.depth", 0.0) for zone in zones[part.part]),
-        )
-        rough = max(float(depth) for depth in depths) / 4 * region.perimeter(solid.outlines.outline)
+        depth = deepest_texture(solid.settings, *(zone.settings for zone in zones[part.part]))
+        rough = depth / 4 * region.perimeter(solid.outlines.outline)
         void = np.maximum(void - rough[solid.outlines.which], 0.0)
         bad = np.flatnonzero((void > LEAST_AREA) & (void > LEAST_SHARE * dense))
         if len(bad) == 0:
