@@ -104,6 +104,7 @@ class LineDrawer:
             seen=camera.matrix,
             hidden=shape.hidden,
             hidden_heights=_spans(shape.hidden_heights),
+            spans=min(len(shape.hidden_heights), SPANS),
             thicker=1.0,
             is_flat=camera.flat,
             eye=camera.eye,

@@ -27,8 +27,10 @@ class UnderPointer:
         canvas, job = self._canvas, self._canvas.desk.job
         seen = job, canvas.scene, canvas.camera, canvas.rims, at
         if canvas.scene.lines is not None or not canvas.scene.parts:
+            self._point_at(None)
             self._tell("")
         elif zone := zone_at(*seen):
+            self._point_at(None)
             part = part_of(job, zone[0])
             self._tell(f"zone {next(one.title for one in part.zones if one.id == zone[1])} of {part.name}")
         else:
@@ -37,7 +39,8 @@ class UnderPointer:
 
             def know(hit: Hit | None) -> None:
                 self._point_at(hit)
-                self._tell(self._name(hit) + several + self._layer_at(hit) if hit else "")
+                name = self._name(hit) if hit else ""
+                self._tell(name + several + self._layer_at(hit) if hit and name else "")
 
             canvas.desk.background.run("under", lambda: pick(canvas.scene, canvas.camera, at.x(), at.y()), know)
 

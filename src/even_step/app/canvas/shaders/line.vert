@@ -9,6 +9,7 @@ in vec3 end;
 uniform mat4 seen;
 uniform int hidden;
 uniform vec2 hidden_heights[SPANS];
+uniform int spans;
 uniform sampler2D palette;
 uniform vec2 span;
 uniform vec3 travelling;
@@ -28,7 +29,7 @@ void main() {
     // A line that stands for those of several layers is wider too, for on a slope they lie side by side.
     float wide = abs(width) * (0.5 + 0.5 * thicker);
     bool gone = wide == 0.0 || ((hidden >> number) & 1) == 1;
-    for (int k = 0; k < SPANS && number != TRAVEL; k++)
+    for (int k = 0; k < spans && number != TRAVEL; k++)
         gone = gone || (high >= hidden_heights[k].x && high < hidden_heights[k].y);
     way = far > 0.0 ? way / far : vec2(1.0, 0.0);
     vec2 beside = vec2(-way.y, way.x);
