@@ -7,8 +7,10 @@ import itertools
 import numpy as np
 import pytest
 import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from even_step.core.plane.parting import lines_cut
+from even_step.core.plane.parting import between, lines_cut, parted_lines
 
 SPOTS = [(x, y) for x in range(5, 100, 10) for y in range(5, 100, 10)]
 DISCS = shapely.MultiPolygon([shapely.Point(at).buffer(3.0) for at in SPOTS])
@@ -36,3 +38,34 @@ def test_what_is_cut_is_what_lies_within(region):
         long = sum(piece.length for piece, of in zip(pieces, line, strict=True) if of == number)
         assert long == pytest.approx(one.intersection(region).length, abs=0.02 * len(pieces))
     assert shapely.MultiLineString(pieces).difference(region.buffer(0.002)).length < 0.01
+
+
+@given(st.lists(st.tuples(st.floats(-5, 105), st.floats(-5, 105)), min_size=2, max_size=12), st.booleans())
+@settings(max_examples=150, deadline=None)
+def test_a_parted_line_loses_nothing_and_each_piece_lies_in_its_cell(points, whole_numbers):
+    """Lines on whole numbers run through corners and along borders."""
+    xy = np.round(np.array(points), 0 if whole_numbers else 3)
+    cells = [shapely.MultiPolygon([shapely.box(0, 0, 50, 100).difference(DISCS)])]
+    cells += [shapely.MultiPolygon([shapely.box(50, 0, 100, 100).difference(DISCS)]), DISCS]
+    line = shapely.LineString(xy)
+    made = parted_lines(xy, np.array([0, len(xy)]), np.array(cells, object), 0.3)
+    pieces = [made.xy[a:b] for a, b in itertools.pairwise(made.start)]
+    assert np.array_equal(pieces[0][0], xy[0])
+    assert np.array_equal(pieces[-1][-1], xy[-1])
+    assert all(np.array_equal(one[-1], after[0]) for one, after in itertools.pairwise(pieces))
+    laid = sum(float(np.hypot(*np.diff(piece, axis=0).T).sum()) for piece in pieces)
+    assert laid == pytest.approx(line.length, abs=0.003 * len(pieces))
+    for piece, cell in zip(pieces, made.cell, strict=True):
+        drawn = shapely.LineString(piece)
+        beyond = drawn.difference(cells[cell].buffer(0.003))
+        outside = drawn.difference(shapely.box(0, 0, 100, 100))  # in no cell: in that it is nearest to
+        assert beyond.difference(outside.buffer(0.01)).length <= 0.3 * (2 + len(xy))
+
+
+def test_what_changes_along_a_line_is_known_at_the_points_of_its_pieces():
+    xy = np.array([[0.0, 5.0], [45.0, 5.0], [45.0, 65.0], [100.0, 65.0]])
+    made = parted_lines(xy, np.array([0, 4]), np.array([DISCS, SIEVE], object), 0.1)
+    assert len(made.line) > 10
+    far = between(np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))))[:, None], made)[:, 0]
+    at = shapely.line_locate_point(shapely.LineString(xy), shapely.points(made.xy))
+    assert far == pytest.approx(at, abs=0.002)
