@@ -15,6 +15,9 @@ from even_step.core.plane.parting import between, lines_cut, parted_lines
 SPOTS = [(x, y) for x in range(5, 100, 10) for y in range(5, 100, 10)]
 DISCS = shapely.MultiPolygon([shapely.Point(at).buffer(3.0) for at in SPOTS])
 SIEVE = shapely.MultiPolygon([shapely.box(0, 0, 100, 100).difference(DISCS)])
+HALVES = [shapely.box(x, 0, x + 50, 100).difference(DISCS) for x in (0, 50)]
+CELLS = [*(shapely.MultiPolygon([half]) for half in HALVES), DISCS]
+GROWN = [cell.buffer(0.003) for cell in CELLS]
 
 
 def some_lines():
@@ -41,14 +44,12 @@ def test_what_is_cut_is_what_lies_within(region):
 
 
 @given(st.lists(st.tuples(st.floats(-5, 105), st.floats(-5, 105)), min_size=2, max_size=12), st.booleans())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_a_parted_line_loses_nothing_and_each_piece_lies_in_its_cell(points, whole_numbers):
     """Lines on whole numbers run through corners and along borders."""
     xy = np.round(np.array(points), 0 if whole_numbers else 3)
-    cells = [shapely.MultiPolygon([shapely.box(0, 0, 50, 100).difference(DISCS)])]
-    cells += [shapely.MultiPolygon([shapely.box(50, 0, 100, 100).difference(DISCS)]), DISCS]
     line = shapely.LineString(xy)
-    made = parted_lines(xy, np.array([0, len(xy)]), np.array(cells, object), 0.3)
+    made = parted_lines(xy, np.array([0, len(xy)]), np.array(CELLS, object), 0.3)
     pieces = [made.xy[a:b] for a, b in itertools.pairwise(made.start)]
     assert np.array_equal(pieces[0][0], xy[0])
     assert np.array_equal(pieces[-1][-1], xy[-1])
@@ -57,7 +58,7 @@ def test_a_parted_line_loses_nothing_and_each_piece_lies_in_its_cell(points, who
     assert laid == pytest.approx(line.length, abs=0.003 * len(pieces))
     for piece, cell in zip(pieces, made.cell, strict=True):
         drawn = shapely.LineString(piece)
-        beyond = drawn.difference(cells[cell].buffer(0.003))
+        beyond = drawn.difference(GROWN[cell])
         outside = drawn.difference(shapely.box(0, 0, 100, 100))  # in no cell: in that it is nearest to
         assert beyond.difference(outside.buffer(0.01)).length <= 0.3 * (2 + len(xy))
 
