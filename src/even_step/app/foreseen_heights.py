@@ -26,6 +26,12 @@ class ForeseenHeights(Asked):
         """Return the tops of a part's layers over its own bottom and how thick each is, none while not known."""
         return self._found.get(part)
 
+    def thickness_at(self, part: str, z: float) -> float:
+        """Return how thick the layer at a height over a part's bottom will be, mm; 0 where none is, or not known."""
+        top, thick = self._found.get(part, (np.empty(0), np.empty(0)))
+        layer = int(np.searchsorted(top, z, side="right"))
+        return float(thick[layer]) if z >= 0.0 and layer < len(thick) else 0.0
+
     def stairs_of(self, part: str) -> tuple[float, float]:
         """Return the stairs that a part's slopes will show, mean by area and largest, mm; 0 without slopes."""
         return self._stairs.get(part, (0.0, 0.0))

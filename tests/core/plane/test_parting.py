@@ -49,7 +49,7 @@ def test_a_parted_line_loses_nothing_and_each_piece_lies_in_its_cell(points, who
     """Lines on whole numbers run through corners and along borders."""
     xy = np.round(np.array(points), 0 if whole_numbers else 3)
     line = shapely.LineString(xy)
-    made = parted_lines(xy, np.array([0, len(xy)]), np.array(CELLS, object), 0.3)
+    made = parted_lines(xy, np.array([0, len(xy)]), np.array(CELLS, object), 0.0)
     pieces = [made.xy[a:b] for a, b in itertools.pairwise(made.start)]
     assert np.array_equal(pieces[0][0], xy[0])
     assert np.array_equal(pieces[-1][-1], xy[-1])
@@ -60,7 +60,17 @@ def test_a_parted_line_loses_nothing_and_each_piece_lies_in_its_cell(points, who
         drawn = shapely.LineString(piece)
         beyond = drawn.difference(GROWN[cell])
         outside = drawn.difference(shapely.box(0, 0, 100, 100))  # in no cell: in that it is nearest to
-        assert beyond.difference(outside.buffer(0.01)).length <= 0.3 * (2 + len(xy))
+        assert beyond.difference(outside.buffer(0.01)).length < 0.02
+
+
+def test_short_pieces_go_with_a_neighbour():
+    xy = np.array([[0.0, 2.03], [100.0, 2.03]])  # 0.8 mm of each disc
+    for shortest, count in ((0.3, 21), (2.0, 1)):
+        made = parted_lines(xy, np.array([0, 2]), np.array([DISCS, SIEVE], object), shortest)
+        long = [float(np.hypot(*np.diff(made.xy[a:b], axis=0).T).sum()) for a, b in itertools.pairwise(made.start)]
+        assert len(long) == count
+        assert min(long) > shortest
+        assert sum(long) == pytest.approx(100.0, abs=0.02)
 
 
 def test_what_changes_along_a_line_is_known_at_the_points_of_its_pieces():

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QPointF
 
 from even_step.app.canvas.picking import Hit, pick
@@ -66,12 +65,9 @@ class UnderPointer:
 
     def _layer_at(self, hit: Hit) -> str:
         """Say how thick the layer under the pointer will be where heights will differ."""
-        found = self._canvas.desk.foreseen_heights.of_part(hit.spot.part) if hit.part.bands is not None else None
-        if found is None:
-            return ""
-        top, thick = found
         z = float(hit.place[2])
-        return f" · {thick[min(int(np.searchsorted(top, z)), len(thick) - 1)]:.3g} mm layer at {z:.1f} mm"
+        high = self._canvas.desk.foreseen_heights.thickness_at(hit.spot.part, z) if hit.part.bands is not None else 0.0
+        return f" · {high:.3g} mm layer at {z:.1f} mm" if high else ""
 
     def _tell(self, words: str) -> None:
         if words != self.words:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
@@ -24,7 +23,6 @@ ABOVE, BELOW = 70.0, 96.0
 STEPS = (1, 2, 5, 10, 20, 50, 100)
 LEAST_APART = 26.0
 STEP_ROOM = 46.0  # points that the thickest layer to come is wide
-Heights = NDArray[np.float64]
 
 
 class HeightRuler(QWidget):
@@ -137,7 +135,8 @@ class HeightRuler(QWidget):
 
     def _steps(self, painter: QPainter) -> None:
         """Draw how thick each layer of the part in hand will be, and tell it at the pointer."""
-        found = self._layers_to_come()
+        heights, part = self._desk.foreseen_heights, self._part_to_come()
+        found = heights.of_part(part)
         if found is None:
             return
         top, thick = found
@@ -147,20 +146,18 @@ class HeightRuler(QWidget):
             y, wide = self.y_of(upper), STEP_ROOM * high / widest
             painter.fillRect(QRectF(AXIS, y, wide, max(self.y_of(upper - high) - y, 0.4)), wash)
         z = self._desk.view.pointed_z
-        if 0.0 <= z < float(top[-1]):
-            high = float(thick[int(np.searchsorted(top, z, side="right"))])
+        if high := heights.thickness_at(part, z):
             painter.setPen(QPen(QColor(PAPER.accent), 1))
             painter.drawLine(QPointF(AXIS, self.y_of(z)), QPointF(WIDTH, self.y_of(z)))
             painter.setFont(font(MARK, bold=True))
             painter.drawText(QRectF(AXIS + 12, self.y_of(z) - 16, WIDTH, 14), f"{high:.3g} mm")
 
-    def _layers_to_come(self) -> tuple[Heights, Heights] | None:
-        """Return tops and thicknesses of the layers that the part in hand will have, or the only part."""
+    def _part_to_come(self) -> str:
+        """Return the part whose layers to come are shown: the one in hand, or the only one; none elsewhere."""
         if self._desk.view.station != "Recipe":
-            return None
+            return ""
         shown, picked = self._canvas.scene.parts, self._desk.selection.in_hand
-        part = picked.part if picked else shown[0].spot.part if len({one.spot.part for one in shown}) == 1 else ""
-        return self._desk.foreseen_heights.of_part(part)
+        return picked.part if picked else shown[0].spot.part if len({one.spot.part for one in shown}) == 1 else ""
 
     def _z_at(self, y: float) -> float:
         room = max(40.0, self.height() - ABOVE - BELOW)

@@ -1,4 +1,4 @@
-"""Regions cut into triangles and wedges, what of lines lies in regions, and regions made of lines."""
+"""Regions cut into triangles and wedges, what of lines lies in regions, and regions put together of lines or apart."""
 
 from __future__ import annotations
 

@@ -8,15 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.plane.hatch import Strokes
-from even_step.core.plane.parting import lines_cut
+from even_step.core.plane.parting import MICROMETRE, lines_cut
 from even_step.core.plane.ragged import Index, Points, joined_starts, starts_of
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.laid import Strands, chosen, chosen_strands
 from even_step.core.slicing.patterns.pattern import SHORTEST, Fill
 from even_step.core.slicing.zones import Cells
 from even_step.core.work import Crew, runs_of
-
-LEAST = 0.001  # mm, shorter pieces of walls are nothing on the grid
 
 
 def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.bool_]]:
@@ -29,7 +27,7 @@ def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.boo
     whole : (P,) bool
         Whether each is all of its line.
     """
-    cut = lines_cut(lines.xy, lines.start, lines.item, cells, LEAST)
+    cut = lines_cut(lines.xy, lines.start, lines.item, cells, MICROMETRE)
     line, whole = cut.line, cut.whole
     order, place, start = _met(cut.xy, cut.start, line, whole, lines)
     line = line[order]
