@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from even_step.core.mesh import measure, shells, weld
-from even_step.core.motion import moves, writer
+from even_step.core.motion import layer_text, moves
 from even_step.core.plane import hatch, region, trace
 from even_step.core.slicing import chains, contours, ledger
 from tests.conftest import mended
@@ -151,7 +151,7 @@ def test_timing():
     ],
 )
 def test_numbers_are_written_exactly(value, decimals, text):
-    for kernel in (writer._digits, writer._digits.py_func):
+    for kernel in (layer_text._digits, layer_text._digits.py_func):
         buffer = np.zeros(32, np.uint8)
         end = kernel(buffer, 0, np.int64(value), decimals)
         assert buffer[:end].tobytes().decode() == text

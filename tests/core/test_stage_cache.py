@@ -1,5 +1,8 @@
 from __future__ import annotations
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
@@ -143,6 +146,16 @@ def test_an_error_in_one_thread_comes_through():
     with crew(2) as hands, pytest.raises(ValueError, match="0"):
         hands.each(fail, [(0, 1), (1, 2), (2, 3)])
     assert Crew(1).each(lambda a, b: a + b, [(1, 2)]) == [3]
+
+
+def test_a_stage_with_little_to_do_need_not_wait_for_one_with_much():
+    """Both threads that work for the long one are held up until the short one is done."""
+    runs, go_on = [(0, 1), (1, 2)], threading.Event()
+    with crew(2) as hands, ThreadPoolExecutor(1) as other:
+        long = other.submit(hands.each, lambda first, _: go_on.wait(10.0), runs)
+        assert hands.each(lambda first, last: first + last, runs) == [1, 3]
+        go_on.set()
+        assert long.result() == [True, True]
 
 
 def test_results_come_in_turn_while_others_are_made():

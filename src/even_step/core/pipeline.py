@@ -163,7 +163,7 @@ def slice_job(job: Job, crew: Crew, cache: Cache, run: StageRun | None = None) -
         evidence = Evidence(
             job, sliced, tuple(placed), ledgers, values, motion.most_lift, toolpath, plan, tower, tuple(standing), heats
         )
-        found = findings(evidence)
+        found = findings(evidence, crew)
     return Sliced(
         job,
         scopes,

@@ -6,11 +6,11 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import pairwise
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,7 @@ from even_step.core.errors import Cancelled
 
 R = TypeVar("R")
 
-AHEAD = 3  # runs a thread may have done before they are taken
+AHEAD = 8  # runs a thread may have done before they are taken
 
 
 def _never() -> bool:
@@ -99,31 +99,26 @@ class Crew:
             raise Cancelled
 
     def each(self, function: Callable[[int, int], R], runs: Sequence[tuple[int, int]]) -> list[R]:
-        """Call ``function(first, last)`` for each run of layers, looking at the stop flag in between."""
+        """Call ``function(first, last)`` for each run of layers, looking at the stop flag in between.
+
+        Whoever asks works as well, and the others help: a stage with little to do need not wait for one with much.
+        """
 
         def guarded(first: int, last: int) -> R:
             self.look()
             return function(first, last)
 
-        def helping(first: int, last: int) -> tuple[R, float]:
-            began = time.thread_time()
-            return guarded(first, last), time.thread_time() - began
-
         if self._pool is None or len(runs) < 2:
             return [guarded(a, b) for a, b in runs]
-        futures = [self._pool.submit(helping, a, b) for a, b in runs]
-        results = []
+        shared = _Shared(guarded, runs)
+        helpers = [self._pool.submit(shared.help) for _ in range(min(self.threads, len(runs)) - 1)]
         try:
-            for future in futures:
-                result, took = future.result()
-                results.append(result)
-                self._own.helped += took
-                self._tell(len(results) / len(futures))
-        except BaseException:
-            for future in futures:
-                future.cancel()
-            raise
-        return results
+            while shared.one():
+                self._tell(len(shared.results) / len(runs))
+        finally:
+            shared.left.clear()
+            self._own.helped += sum(helper.result() for helper in helpers if not helper.cancel())
+        return [shared.results[k] for k in range(len(runs))]
 
     def in_turn(self, function: Callable[[int, int], R], runs: Sequence[tuple[int, int]]) -> Iterator[R]:
         """Yield what ``each`` returns one by one, working a few runs ahead of whoever takes them."""
@@ -132,18 +127,42 @@ class Crew:
                 self.look()
                 yield function(first, last)
             return
-        ahead: deque[Future[R]] = deque()
+        together = AHEAD * self.threads
+        for at in range(0, len(runs), together):
+            yield from self.each(function, runs[at : at + together])
+
+
+@dataclass
+class _Shared(Generic[R]):
+    """Runs that several threads take one after the other until none is left, and what came of them, by number."""
+
+    function: Callable[[int, int], R]
+    runs: Sequence[tuple[int, int]]
+    results: dict[int, R] = field(default_factory=dict)
+    left: deque[int] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.left = deque(range(len(self.runs)))
+
+    def one(self) -> bool:
+        """Take the next run; tells whether there was one. When it fails, no more are taken."""
         try:
-            for first, last in runs:
-                self.look()
-                ahead.append(self._pool.submit(function, first, last))
-                if len(ahead) > AHEAD * self.threads:
-                    yield ahead.popleft().result()
-            while ahead:
-                yield ahead.popleft().result()
-        finally:
-            for future in ahead:
-                future.cancel()
+            number = self.left.popleft()
+        except IndexError:
+            return False
+        try:
+            self.results[number] = self.function(*self.runs[number])
+        except BaseException:
+            self.left.clear()
+            raise
+        return True
+
+    def help(self) -> float:
+        """Take runs as long as there are any; returns how long it took, s of processor time."""
+        began = time.thread_time()
+        while self.one():
+            pass
+        return time.thread_time() - began
 
 
 #: Nobody but the thread that asks.
@@ -160,7 +179,7 @@ def crew(
     if threads <= 1:
         yield Crew(1, progress, cancelled)
         return
-    with ThreadPoolExecutor(threads, thread_name_prefix="slice") as pool:
+    with ThreadPoolExecutor(threads - 1, thread_name_prefix="slice") as pool:
         yield Crew(threads, progress, cancelled, pool)
 
 

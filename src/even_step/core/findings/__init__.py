@@ -37,6 +37,7 @@ from even_step.core.findings import (
     zone_idle,
 )
 from even_step.core.findings.finding import Evidence, Finding
+from even_step.core.work import ALONE, Crew
 
 CHECKS = (
     off_bed,
@@ -75,9 +76,10 @@ CHECKS = (
 RANK = {"stop": 0, "warn": 1, "note": 2}
 
 
-def findings(evidence: Evidence) -> list[Finding]:
+def findings(evidence: Evidence, crew: Crew = ALONE) -> list[Finding]:
     """Run every check; the gravest first."""
-    found = [finding for check in CHECKS for finding in check.check(evidence)]
+    each = [(k, k + 1) for k in range(len(CHECKS))]
+    found = [finding for one in crew.each(lambda k, _: CHECKS[k].check(evidence), each) for finding in one]
     return [_with_zone(evidence, one) for one in sorted(found, key=lambda one: RANK[one.severity])]
 
 

@@ -132,13 +132,21 @@ def cascade(job: Job, part: Part | None = None, extruder: int = 0, zones: Iterab
 
 
 def _complaints_of_zones(job: Job, part: Part) -> Iterator[SettingError]:
+    known: dict[str, list[SettingError]] = {}  # zones are often copies of one another
     for zone in part.zones:
-        values = cascade(job, part, zones=(zone,)).values
-        for extruder in sorted({min(number, len(job.materials) - 1) for number in tools_of(values).values()}):
-            for key, wrong in complaints(job, cascade(job, part, extruder, (zone,)), extruder).items():
-                if key in zone.settings:
-                    told = f"{wrong.message} (in zone {zone.title} of {part.name})"
-                    yield SettingError(told, subject=wrong.subject, remedy=wrong.remedy)
+        says = repr((sorted(zone.settings.items()), sorted(zone.holds.items())))
+        if says not in known:
+            known[says] = list(_complaints_of_zone(job, part, zone))
+        for wrong in known[says]:
+            told = f"{wrong.message} (in zone {zone.title} of {part.name})"
+            yield SettingError(told, subject=wrong.subject, remedy=wrong.remedy)
+
+
+def _complaints_of_zone(job: Job, part: Part, zone: Zone) -> Iterator[SettingError]:
+    values = cascade(job, part, zones=(zone,)).values
+    for extruder in sorted({min(number, len(job.materials) - 1) for number in tools_of(values).values()}):
+        found = complaints(job, cascade(job, part, extruder, (zone,)), extruder)
+        yield from (wrong for key, wrong in found.items() if key in zone.settings)
 
 
 def complaints(job: Job, resolved: Resolved, extruder: int = 0) -> dict[str, SettingError]:

@@ -38,6 +38,13 @@ class Mesh:
         """Least and largest corner, (2, 3) float64, mm."""
         return np.stack([_reduced(reduce, self.vertices) for reduce in (np.min, np.max)])
 
+    def moved(self, shift: NDArray[np.float64]) -> Mesh:
+        """Return the mesh elsewhere, by (3,) mm; its bounds, where they are known, need not be looked for again."""
+        there = Mesh(self.vertices + shift, self.faces)
+        if "bounds" in vars(self):
+            vars(there)["bounds"] = self.bounds + shift
+        return there
+
     def mapped(self, matrix: NDArray[np.float64]) -> Mesh:
         """Return the mesh turned, stretched or mirrored by a (3, 3) matrix; its facets still look outward."""
         if (matrix == np.eye(3)).all():

@@ -27,7 +27,7 @@ def set_down(mesh: Mesh, matrix: Matrix) -> tuple[Mesh, NDArray[np.float64]]:
     turned = mesh.mapped(matrix)
     low, high = turned.bounds
     shift = -np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]])
-    return Mesh(turned.vertices + shift, turned.faces), shift
+    return turned.moved(shift), shift
 
 
 def flat_sides(mesh: Mesh, most: int = 24) -> list[tuple[Matrix, float]]:

@@ -79,13 +79,13 @@ def find_bridges(bottom: Regions, below: Regions, inner: Regions, settings: Brid
     wide &= ~region.is_empty(below)[owner]
     parts, owner = parts[wide], owner[wide]
 
-    whole = region.intersection(region.offset(parts, settings.anchor), inner[owner])
-
     def look(first: int, last: int) -> list[tuple[int, _Piece]]:
         found: list[tuple[int, _Piece]] = []
-        for i in range(first, last):
-            pieces = _pieces(parts[i : i + 1], below[owner[i] : owner[i] + 1], whole[i : i + 1])
-            found += [(int(owner[i]), piece) for piece in pieces]
+        some, its = parts[first:last], owner[first:last]
+        whole = region.intersection(region.offset(some, settings.anchor), inner[its])
+        for i, division in enumerate(its.tolist()):
+            pieces = _pieces(some[[i]], below[[division]], whole[[i]])
+            found += [(division, piece) for piece in pieces]
         return found
 
     found = [one for run in crew.each(look, runs_of(region.size_in_points(parts), most=2_000)) for one in run]

@@ -154,10 +154,10 @@ def covers(
         under = rows[:, 1 + reach.index(-1)]
         below[under >= 0] = outlines.outline[under[under >= 0]]
     bridges = find_bridges(full[:, 0], below, walls.inner[rows[:, 0]], over_air, crew)
-    _take(full, room, bridges.division, bridges.shape)
+    _take(full, room, bridges.division, bridges.shape, crew)
     asked = full[:, 0] if settings.bottom_pattern == "lines" else region.nothing(len(full))
     ledges = find_ledges(asked, below, walls.inner[rows[:, 0]], settings.bottom_width)
-    _take(full, room, ledges.division, ledges.shape)
+    _take(full, room, ledges.division, ledges.shape, crew)
     layers = LayerRooms(which, room, thick, heights.cuts[: len(which)])
     high = walls.height[rows[:, 0]]
     laid = [
@@ -190,13 +190,18 @@ def _layout(settings: CoverSettings, role: int) -> PatternLayout:
     return PatternLayout(pattern, 1.0, settings.angle, (0.0, 0.0), in_rows=pattern == "lines" and role != SOLID)
 
 
-def _take(full: Regions, room: Regions, owner: Index, shape: Regions) -> None:
+def _take(full: Regions, room: Regions, owner: Index, shape: Regions, crew: Crew) -> None:
     """Cut what is laid apart out of everything else of its division, in place."""
-    for division in np.unique(owner):
-        taken = region.union_all(shape[owner == division])
-        cells = np.append(full[division], room[division : division + 1])
-        left = region.difference(cells, np.array([taken] * len(cells), object))
-        full[division], room[division] = left[:3], left[3]
+    divisions = np.unique(owner)
+
+    def cut(first: int, last: int) -> None:
+        for division in divisions[first:last]:
+            taken = region.union_all(shape[owner == division])
+            cells = np.append(full[division], room[division : division + 1])
+            left = region.difference(cells, np.array([taken] * len(cells), object))
+            full[division], room[division] = left[:3], left[3]
+
+    crew.each(cut, runs_of(region.size_in_points(room[divisions])))
 
 
 def _laid_bridges(
