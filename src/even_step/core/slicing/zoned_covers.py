@@ -57,7 +57,12 @@ def zoned_covers(
             out[some] = region.union(out[some], found)
         return out
 
-    full = np.stack([united(lambda one, kind=kind: one.full[:, kind]) for kind in range(3)], axis=1)  # type: ignore[misc]
+    asked: tuple[Callable[[Covers], Regions], ...] = (
+        *(lambda one, kind=kind: one.full[:, kind] for kind in range(3)),
+        lambda one: one.room,
+        lambda one: one.open,
+    )
+    *full, room, open_ = crew.each(lambda k, _: united(asked[k]), [(k, k + 1) for k in range(len(asked))])
 
     def cut_of(of: Callable[[Covers], tuple[Fill, ...]]) -> tuple[Fill, ...]:
         laid_by = zip(made, shapes, strict=True)
@@ -66,9 +71,9 @@ def zoned_covers(
     return Covers(
         which.ravel(),
         rows[:, -2],
-        full,
-        united(lambda one: one.room),
-        united(lambda one: one.open),
+        np.stack(full, axis=1),
+        room,
+        open_,
         _bridges(made, own, numbers),
         cut_of(lambda one: one.fills),
         cut_of(lambda one: one.tops),

@@ -18,7 +18,9 @@ from even_step.core.slicing.backing import Backing, backing_outlines
 from even_step.core.slicing.contours import ContourSettings, contours
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
-from even_step.core.work import Crew
+from even_step.core.work import ALONE, Crew
+
+SMALL = 1000  # facets; a shape of fewer is cut by one thread
 
 R = TypeVar("R", bound=Hashable)
 #: Which zones lie over one another somewhere, in their order; none where that is no zone.
@@ -120,19 +122,21 @@ def footprints(
 ) -> Footprints:
     """Cut the shapes of zones at the middle of each layer, or at some heights."""
     cuts = heights.cuts if cuts is None else cuts
-    which, outlines, count = np.empty((len(shapes.shapes), len(cuts)), np.int64), [], 0
-    for zone, (shape, snap) in enumerate(zip(shapes.shapes, shapes.snaps, strict=True)):
+
+    def cut(zone: int, _: int) -> tuple[Index, Regions]:
+        shape, snap = shapes.shapes[zone], shapes.snaps[zone]
         if isinstance(shape, Backing):
-            own, outline = backing_outlines(shape, cuts, crew)
-        elif len(shape.faces) == 0:
-            own, outline = np.zeros(len(cuts), np.int64), region.nothing(1)
-        else:
-            found = contours(snapped(shape, snap, heights), cuts, settings, crew)
-            own, outline = found.which, found.outline
-        which[zone] = own + count
-        outlines.append(outline)
-        count += len(outline)
-    return Footprints(which, np.concatenate(outlines) if outlines else region.nothing(0))
+            return backing_outlines(shape, cuts, crew)
+        if len(shape.faces) == 0:
+            return np.zeros(len(cuts), np.int64), region.nothing(1)
+        hands = ALONE if len(shape.faces) < SMALL else crew
+        found = contours(snapped(shape, snap, heights), cuts, settings, hands)
+        return found.which, found.outline
+
+    done = crew.each(cut, [(zone, zone + 1) for zone in range(len(shapes.shapes))])
+    first = np.cumsum([0, *(len(outline) for _, outline in done)])
+    which = np.array([own + at for (own, _), at in zip(done, first, strict=False)], np.int64).reshape(-1, len(cuts))
+    return Footprints(which, np.concatenate([outline for _, outline in done]) if done else region.nothing(0))
 
 
 def snapped(mesh: Mesh, snap: str, heights: Heights) -> Mesh:
