@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -10,8 +11,13 @@ from numba.core import types
 
 from even_step.core.kernel_folder import FOLDER
 
+SELDOM = 100  # collections of what is younger, to one of all
+
 config: Any = numba.config  # numba fills it at run time
 config.CACHE_DIR = str(FOLDER)  # once, for kernels are loaded from several threads
+# A full collection of garbage goes through the 170 000 objects that numba keeps, a tenth of a second in which no thread
+# gets on; each third slice had one.
+gc.set_threshold(*gc.get_threshold()[:2], SELDOM)
 #: Every kernel that has been loaded, by module and name.
 KERNELS: dict[str, Any] = {}
 
