@@ -5,6 +5,7 @@
     ./even-step bench supports [--repeat N]             supports instead
     ./even-step bench zones [--repeat N]                two hundred zones instead
     ./even-step bench modes [--repeat N]                following heights, texture, holes and vases instead
+    ./even-step bench trials [--repeat N]               a sweep against full slices instead
 
 The floor comes from ``yardstick.py`` (beside the repository, under ``shared/yardstick``); without it only our
 own times are printed. ``--write`` keeps the table in ``docs/performance.md``.
@@ -23,7 +24,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from bench import modes, shapes, supports, window, zones
+from bench import modes, shapes, supports, trials, window, zones
 from even_step.core.job.bring_in import parts_of
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -235,6 +236,8 @@ if __name__ == "__main__":
         sys.exit(supports.main(sys.argv[2:]))
     if sys.argv[1:2] == ["modes"]:
         sys.exit(modes.main(sys.argv[2:]))
+    if sys.argv[1:2] == ["trials"]:
+        sys.exit(trials.main(sys.argv[2:]))
     if sys.argv[1:2] == ["zones"]:
         sys.exit(zones.main(sys.argv[2:]))
     sys.exit(main())

@@ -59,6 +59,8 @@ def test_slicing_writes_gcode_and_report(run, cube, tmp_path):
         "material",
         "mass_by_role_g",
         "changes_of_extruder",
+        "gap_fill_strokes",
+        "retractions",
         "volume_by_role_mm3",
         "ledger",
         "unsupported_area_mm2",

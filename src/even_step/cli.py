@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from even_step import __version__
-from even_step.commands import inspect, slice_command, window
+from even_step.commands import inspect, slice_command, trials, window
 from even_step.core import kernel_folder
 from even_step.core.errors import EvenStepError
 
@@ -16,6 +16,9 @@ USAGE = """\
   ./even-step [FILE …]                        open the window, with files brought in
   ./even-step demo                            open the window with the weather post
   ./even-step slice MODEL … --out OUT.gcode   turn models into a toolpath
+  ./even-step sweep MODEL … --over KEY=A:B:STEP  slice once for each value, as a table
+  ./even-step fit MODEL …                     the width of walls that leaves the least void
+  ./even-step compare A B                     what differs between two reports, jobs or toolpaths
   ./even-step info MODEL …                    what is in a model file
   ./even-step check OUT.gcode                 read G-code back and measure it
   ./even-step settings                        every setting, with range and explanation
@@ -46,6 +49,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.set_defaults(run=window.run_window, files=(), computes=True)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     slice_command.add_to(commands)
+    trials.add_to(commands)
     inspect.add_to(commands)
     window.add_to(commands)
     return parser

@@ -18,13 +18,13 @@ from even_step.core.job.cascade import bed_heat
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
 from even_step.core.motion.fan import path_fans
-from even_step.core.motion.plan import heat_up_time, time_by_role, volume_by_role
+from even_step.core.motion.plan import heat_up_time, retractions, time_by_role, volume_by_role
 from even_step.core.pipeline import Sliced
 from even_step.core.plane import region
 from even_step.core.slicing.ledger import COLUMNS
 from even_step.core.stages import StageRun
 from even_step.core.texture_report import texture_time
-from even_step.core.toolpath.roles import ROLES, SUPPORT, SUPPORT_CONTACT
+from even_step.core.toolpath.roles import GAP_FILL, ROLES, SUPPORT, SUPPORT_CONTACT
 from even_step.core.zone_report import zones_of
 
 REPORT_VERSION = 1
@@ -93,6 +93,8 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "texture_s": texture_time(sliced, run),
         "heat_up_s": heat_up_time(heat, hottest, bed_heat(used)),
         "material": materials,
+        "retractions": retractions(sliced.toolpath, sliced.plan.speeds, sliced.motion),
+        "gap_fill_strokes": sliced.toolpath.strokes(GAP_FILL),
         "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),
         "volume_by_role_mm3": volume_by_role(sliced.toolpath, sliced.plan),
         "mass_by_role_g": _mass_by_role(sliced),

@@ -57,6 +57,14 @@ class MotionPlan:
         return float(self.layer_time.sum())
 
 
+def retractions(toolpath: Toolpath, speeds: PathSpeeds, settings: MotionSettings) -> int:
+    """Return how often filament is drawn back: before ways that ask for it, before changes of extruder, at the end."""
+    changes = speeds.changes[1:] > 0
+    back = int((toolpath.retract[1:] & ~changes).sum()) if settings.retract_length > 0.0 else 0
+    swaps = int(changes.sum()) if settings.change_retract > 0.0 else 0
+    return back + swaps + (settings.retract_length > 0.0 and len(toolpath.role) > 0)
+
+
 def plan_motion(
     toolpath: Toolpath, lines: Records[LineSettings], settings: MotionSettings, limits: Limits, crew: Crew
 ) -> MotionPlan:

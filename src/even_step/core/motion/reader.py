@@ -114,7 +114,7 @@ def read_gcode(path: Path) -> ReadMoves:
 
 
 def _head(raw: bytes) -> dict[str, str]:
-    """Return the ``key=value`` words of our first comments."""
+    """Return the ``key=value`` words of our first comments; what a part has of its own as ``key@part``."""
     head: dict[str, str] = {}
     for line in raw.split(b"\n", HEAD_LINES)[:HEAD_LINES]:
         text = line.decode("ascii", "replace").strip()
@@ -124,10 +124,10 @@ def _head(raw: bytes) -> dict[str, str]:
             words = shlex.split(text[4:])
         except ValueError:
             continue
-        for word in words:
-            key, equals, value = word.partition("=")
-            if equals:
-                head.setdefault(key, value)
+        said = [word.partition("=") for word in words if "=" in word]
+        part = f"@{said[0][2]}" if said and said[0][0] == "own" else ""
+        for key, _, value in said[1:] if part else said:
+            head.setdefault(key + part, value)
     return head
 
 

@@ -99,6 +99,14 @@ class Toolpath:
         """Tell which paths end where they begin, (P,)."""
         return np.asarray(_closed(self.xy, self.start))
 
+    def strokes(self, role: int) -> int:
+        """Return how many strokes a role is laid in: paths, but for those that go on where the one before ended."""
+        first, last = self.xy[self.start[1:-1]], self.xy[self.start[1:-1] - 1]
+        own = self.role == role
+        goes_on = own[1:] & own[:-1] & (first == last).all(axis=1)
+        goes_on &= np.diff(self.layer_of_path()) == 0
+        return int(own.sum() - goes_on.sum())
+
     def on_bed(self) -> NDArray[np.bool_]:
         """Tell which paths are laid on the bed, (P,)."""
         return np.asarray(self.own == np.append(self.courses.lowest(), 0)[self.part])
