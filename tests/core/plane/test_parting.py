@@ -10,7 +10,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_step.core.plane.parting import between, lines_cut, parted_lines
+from even_step.core.plane.parting import between, lengths_within, lines_cut, parted_lines
 
 SPOTS = [(x, y) for x in range(5, 100, 10) for y in range(5, 100, 10)]
 DISCS = shapely.MultiPolygon([shapely.Point(at).buffer(3.0) for at in SPOTS])
@@ -80,3 +80,21 @@ def test_what_changes_along_a_line_is_known_at_the_points_of_its_pieces():
     far = between(np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))))[:, None], made)[:, 0]
     at = shapely.line_locate_point(shapely.LineString(xy), shapely.points(made.xy))
     assert far == pytest.approx(at, abs=0.002)
+
+
+@pytest.mark.parametrize("region", [DISCS, SIEVE], ids=["discs", "sieve"])
+def test_as_much_of_each_line_counts_as_lies_within_the_region_it_is_of(region):
+    lines = some_lines()
+    xy = [shapely.get_coordinates(line) for line in lines]
+    start = np.cumsum([0, *(len(one) for one in 2 * xy)])
+    owner = np.repeat([0, 1], len(lines))
+    regions = np.array([region, shapely.MultiPolygon()], object)
+    long = lengths_within(np.concatenate(2 * xy), start, owner, regions)
+    assert long[: len(lines)] == pytest.approx([line.intersection(region).length for line in lines], abs=1e-5)
+    assert (long[len(lines) :] == 0.0).all(), "nothing lies within nothing"
+
+
+def test_what_runs_over_itself_counts_as_often_as_it_does():
+    xy = np.array([[-2.0, 5.0], [12.0, 5.0], [-2.0, 5.0]])
+    square = np.array([shapely.MultiPolygon([shapely.box(0, 0, 10, 10)])], object)
+    assert lengths_within(xy, np.array([0, 3]), np.zeros(1, np.int64), square) == pytest.approx([20.0])

@@ -10,7 +10,6 @@ from even_step.core.plane import region, valid
 from even_step.core.plane.ragged import Index, Points, starts_of
 from even_step.core.plane.region import Regions
 
-SHORT = 1.0  # mm
 REACH = 0.002  # mm, by which cells are widened for edges that lie on theirs to be within
 
 
@@ -106,32 +105,6 @@ def bands_along(outlines: Regions, cells: Regions, deep: float) -> Regions:
     bands = (shapely.buffer(stretch, by, cap_style="flat", quad_segs=8) for by in (deep, 2 * deep))
     near, across = (region.intersection(valid.cleaned(band), outlines) for band in bands)
     return region.union(near, region.difference(across, wide))
-
-
-def lengths_within(xy: Points, start: Index, shape: shapely.Geometry) -> NDArray[np.float64]:
-    """Return how much of each line lies within a region, (n,), mm; a line that runs over itself counts as often.
-
-    Steps shorter than ``SHORT`` lie where their ends do, but for those that cross the border: these are cut, as are
-    all longer ones.
-    """
-    line = np.repeat(np.arange(len(start) - 1), np.maximum(np.diff(start) - 1, 0))
-    goes_on = np.ones(len(xy), np.bool_)
-    goes_on[start[1:] - 1] = False
-    at = np.flatnonzero(goes_on)
-    a, b = xy[at], xy[at + 1]
-    x0, y0, x1, y1 = shapely.bounds(shape)
-    low, high = np.minimum(a, b), np.maximum(a, b)
-    near = (low[:, 0] <= x1) & (high[:, 0] >= x0) & (low[:, 1] <= y1) & (high[:, 1] >= y0)  # none where it is empty
-    line, a, b = line[near], a[near], b[near]
-    shape = shapely.transform(shape, np.array)  # other threads may read that which was given
-    shapely.prepare(shape)
-    inside = [shapely.contains_xy(shape, *ends.T) for ends in (a, b)]
-    far = np.hypot(*(b - a).T)
-    within = np.where(inside[0] & inside[1], far, 0.0)
-    cut = np.flatnonzero((inside[0] != inside[1]) | (far > SHORT))
-    steps = shapely.linestrings(np.stack((a[cut], b[cut]), axis=1))
-    within[cut] = shapely.length(_common(steps, shape))
-    return np.asarray(np.bincount(line, within, len(start) - 1), np.float64)
 
 
 def lines_within(drawn: list[list[Points]], regions: Regions, shortest: float) -> tuple[Points, Index, Index]:

@@ -69,6 +69,18 @@ def lines_cut(xy: Points, start: Index, owner: Index, regions: Regions, shortest
     return _rounded(Parted(*_cut(xy, start, at, begin, number, shortest)))
 
 
+def lengths_within(xy: Points, start: Index, owner: Index, regions: Regions) -> NDArray[np.float64]:
+    """Return how much of each line lies within the region it is of, (n,), mm; what runs over itself counts as often."""
+    grids = _grids(regions)
+    at, begin = _borders(xy, start, owner, owner + 1, grids, SAME)
+    number = _located(_middles(xy, start, at, begin), begin, owner, owner + 1, grids)
+    ends = np.zeros(len(at), np.bool_)
+    ends[begin[1:] - 1] = True  # from the end of a line to the next there is no piece
+    line = np.repeat(np.arange(len(start) - 1), np.diff(begin) - 1)
+    long = np.where(number >= 0, np.diff(at, append=0.0)[~ends], 0.0)
+    return np.asarray(np.bincount(line, long, len(start) - 1), np.float64)
+
+
 def between(values: NDArray[np.float64], pieces: Parted) -> NDArray[np.float64]:
     """Return what changes evenly from point to point of some lines at the points of their pieces."""
     after = np.minimum(pieces.step + 1, len(values) - 1)

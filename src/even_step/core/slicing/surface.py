@@ -45,11 +45,24 @@ class Facets:
 
 def facets_of(mesh: Mesh) -> Facets:
     """Return how the facets of a mesh lie."""
-    corners = mesh.vertices[mesh.faces]
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    double = np.linalg.norm(normal, axis=1)
-    z = np.round(corners[:, :, 2], 6)
-    return Facets(np.abs(normal[:, 2]) / np.maximum(double, 1e-30), double / 2, z.min(axis=1), z.max(axis=1))
+    return Facets(*_lie(mesh.vertices, mesh.faces))
+
+
+@kernel
+def _lie(vertices, faces):  # type: ignore[no-untyped-def]
+    """Return upright share of the normal, area, lowest and highest point of each facet."""
+    count = faces.shape[0]
+    rise, area, low, high = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
+    for f in range(count):
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        ux, uy, uz = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1], vertices[b, 2] - vertices[a, 2]
+        vx, vy, vz = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1], vertices[c, 2] - vertices[a, 2]
+        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        double = np.sqrt(x * x + y * y + z * z)
+        rise[f], area[f] = abs(z) / max(double, 1e-30), double / 2
+        low[f] = np.rint(min(vertices[a, 2], vertices[b, 2], vertices[c, 2]) * 1e6) / 1e6
+        high[f] = np.rint(max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) * 1e6) / 1e6
+    return rise, area, low, high
 
 
 def surface_of(facets: Facets) -> Surface:
