@@ -149,10 +149,13 @@ class Hand:
         self.drawn()
 
     def slice(self):
-        before = len(self.desk.trials.all)
+        def latest():
+            return max(self.desk.trials.all, key=lambda trial: trial.turn, default=None)
+
+        before = latest().turn if latest() else 0
         self.key(Qt.Key.Key_F5)
-        self.wait(lambda: len(self.desk.trials.all) > before and not self.desk.trials.running)
-        return self.desk.trials.all[-1]
+        self.wait(lambda: latest() is not None and latest().turn > before and not self.desk.trials.running)
+        return latest()
 
 
 @pytest.fixture

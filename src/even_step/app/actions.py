@@ -2,12 +2,26 @@
 
 from __future__ import annotations
 
-from even_step.app.acts import beds, bodies, curve, files, holding, layers, lining, own, parts, slicing, views, zones
+from even_step.app.acts import (
+    beds,
+    bodies,
+    curve,
+    files,
+    holding,
+    layers,
+    lining,
+    own,
+    parts,
+    slicing,
+    trials,
+    views,
+    zones,
+)
 from even_step.app.acts.action import Action
 
 ACTIONS: tuple[Action, ...] = tuple(
     action
-    for room in (files, parts, own, zones, lining, bodies, beds, curve, views, slicing, holding, layers)
+    for room in (files, parts, own, zones, lining, bodies, beds, curve, views, slicing, trials, holding, layers)
     for action in room.ACTIONS
 )
 BY_ID = {action.id: action for action in ACTIONS}

@@ -67,7 +67,11 @@ class TrialLines:
 
 @dataclass(eq=False)
 class Trial:
-    """One slice of the job; ``bed`` is the id of the bed it is of."""
+    """One slice of the job.
+
+    ``bed`` is the id of the bed it is of, ``name`` and ``note`` are what the user says of it; of two, that with the
+    higher ``turn`` was sliced later.
+    """
 
     number: int
     job: Job
@@ -75,6 +79,15 @@ class Trial:
     changed: tuple[str, ...]
     bed: str
     lines: TrialLines | None = field(repr=False)
+    name: str = ""
+    note: str = ""
+    starred: bool = False
+    turn: int = 0
+
+    @property
+    def title(self) -> str:
+        """Its name, or what it changed."""
+        return self.name or "; ".join(self.changed)
 
     @property
     def time(self) -> float:
@@ -108,6 +121,8 @@ class Trials(QObject):
         self._task: Task | None = None
         self._wanted: Trial | None = None  # to be shown once its lines are made again
         self._number = 0
+        self._turn = 0
+        self._away: tuple[int, Trial] | None = None  # the one taken away last, and where it was
         self._waiting: list[Job] = []  # to be sliced when the slice under way is done
         self._fault: tuple[Job, str, float] | None = None
 
@@ -190,17 +205,60 @@ class Trials(QObject):
             if self._wanted is again:
                 self._show(again)
             return
-        self._number += 1
-        last = self.last_of(bed)
-        told = tuple(differences(last.job, job)) if last else ("first slice",)
-        trial = Trial(self._number, job, report, told or ("the same again",), bed, lines)
-        self.all.append(trial)
+        trial = self._trial_of(bed, job, report, lines)
+        self._turn += 1
+        trial.turn = self._turn
         if bed == self._now()[0]:
             self._show(trial)
         self._drop_lines()
         self.changed.emit()
         if self._waiting:
             self._ask(bed, self._waiting.pop(0), None)
+
+    def _trial_of(self, bed: str, job: Job, report: dict[str, Any], lines: TrialLines) -> Trial:
+        """Return the trial that a slice is: a new one, or that of the same job, which has the newer figures then."""
+        same = next((one for one in self.all if one.bed == bed and one.job == job), None)
+        if same is not None:
+            same.report, same.lines = report, lines
+            return same
+        self._number += 1
+        last = self.last_of(bed)
+        told = tuple(differences(last.job, job)) if last else ("first slice",)
+        trial = Trial(self._number, job, report, told or ("the same figures",), bed, lines)
+        self.all.append(trial)
+        return trial
+
+    def say_of(self, trial: Trial, **said: Any) -> None:
+        """Give a trial a ``name`` or a ``note``, or set whether it is ``starred``."""
+        for what, value in said.items():
+            setattr(trial, what, value)
+        self.changed.emit()
+
+    def take_away(self, trial: Trial) -> None:
+        """Take a trial away; the one sliced last before it is shown instead. It can be put back."""
+        self._away = self.all.index(trial), trial
+        self.all.remove(trial)
+        if self._wanted is trial:
+            self._wanted = None
+        if self.shown is trial:
+            self.shown = None
+            self.show_last_of(trial.bed)
+            self.shown_changed.emit()
+        self.changed.emit()
+
+    @property
+    def away(self) -> Trial | None:
+        """The trial that was taken away last."""
+        return self._away[1] if self._away else None
+
+    def put_back(self) -> None:
+        """Put back the trial that was taken away last, where it was, and show it."""
+        if self._away:
+            at, trial = self._away
+            self._away = None
+            self.all.insert(at, trial)
+            self.changed.emit()
+            self.show(trial)
 
     def show(self, trial: Trial) -> None:
         """Show a trial again; its lines are made again where they were let go."""
@@ -211,8 +269,8 @@ class Trials(QObject):
             self._ask(trial.bed, trial.job, trial)
 
     def last_of(self, bed: str) -> Trial | None:
-        """Return the last trial of a bed."""
-        return next((trial for trial in reversed(self.all) if trial.bed == bed), None)
+        """Return the trial of a bed that was sliced last."""
+        return max((trial for trial in self.all if trial.bed == bed), key=lambda trial: trial.turn, default=None)
 
     def show_last_of(self, bed: str) -> None:
         """Show the last trial of a bed that came into view, unless one of it is shown."""
@@ -233,21 +291,36 @@ class Trials(QObject):
     def kept(self, beds: tuple[str, ...]) -> tuple[KeptTrial, ...]:
         """Return the trials of some beds as they are kept with a saved job."""
         return tuple(
-            KeptTrial(number=one.number, bed=one.bed, changed=one.changed, job=one.job, report=summary_of(one.report))
-            for one in self.all
+            KeptTrial(
+                number=one.number,
+                bed=one.bed,
+                changed=one.changed,
+                job=one.job,
+                report=summary_of(one.report),
+                name=one.name,
+                note=one.note,
+                starred=one.starred,
+            )
+            for one in sorted(self.all, key=lambda trial: trial.turn)
             if one.bed in beds
         )
 
     def take(self, kept: tuple[KeptTrial, ...]) -> None:
         """Have the trials that were kept with a job that was opened; their lines are made when they are shown."""
-        self.all = [Trial(one.number, one.job, one.report, one.changed, one.bed, None) for one in kept]
+        self._turn, self._away = len(kept), None
+        self.all = [
+            Trial(one.number, one.job, one.report, one.changed, one.bed, None, one.name, one.note, one.starred, turn)
+            for turn, one in enumerate(kept, 1)
+        ]
+        self.all.sort(key=lambda trial: trial.number)
         self._number = max((one.number for one in kept), default=0)
         self.changed.emit()
 
     def forget(self) -> None:
         """Begin without trials, for another job was opened."""
         self.cancel()
-        self.all, self.shown, self._wanted, self._number = [], None, None, 0
+        self.all, self.shown, self._wanted, self._away = [], None, None, None
+        self._number = self._turn = 0
         self.shown_changed.emit()
         self.changed.emit()
 

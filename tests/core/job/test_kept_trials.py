@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import zipfile
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -94,6 +95,18 @@ def test_only_the_last_trials_and_the_first_findings_are_kept(sliced):
     records = json.loads(text)
     assert [record["number"] for record in records] == list(range(4, MOST_TRIALS + 4))
     assert len(records[0]["report"]["findings"]) == MOST_FINDINGS
+
+
+def test_what_is_said_of_a_trial_is_kept_and_starred_ones_outlast_the_others(sliced):
+    job, _, done = sliced
+    made = [trial_of(job, done.report, n + 1) for n in range(MOST_TRIALS + 3)]
+    made[1] = made[1].model_copy(update={"name": "first good one", "note": "strong", "starred": True})
+    told = []
+    kept = trials_from(trials_text(tuple(made)), Path("kept.3mf"), job.beds, told)
+    assert [one.number for one in kept] == [2, *range(5, MOST_TRIALS + 4)]
+    assert (kept[0].name, kept[0].note, kept[0].starred) == ("first good one", "strong", True)
+    assert (kept[1].name, kept[1].note, kept[1].starred) == ("", "", False)
+    assert told == []
 
 
 def test_what_is_no_report_is_not_kept():

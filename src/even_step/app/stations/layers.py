@@ -15,6 +15,7 @@ from even_step.app.stations.colour_rows import ColourRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
 from even_step.app.stations.tick_row import TickRow
+from even_step.app.stations.trial_fields import TrialFields
 from even_step.app.theme.colours import PAPER, role_colour
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial
@@ -147,6 +148,7 @@ class LayersStation(Sheet):
         row = line(self._solid, self._section, 1, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
+        box.addWidget(TrialFields(desk))
         self._colours = ColourRows(desk)
         box.addWidget(self._colours)
         self._roles = Group("Roles", "click to hide")

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QWidget
 
 from even_step.app.theme.colours import PAPER
+from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.trials import Trial, Trials
 from even_step.app.widgets.marks import draw_mark
@@ -74,10 +75,18 @@ class Ticket(QAbstractButton):
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.changed = (f"{bed}: " if bed else "") + "; ".join(trial.changed)
-        self.setAccessibleName(f"trial {trial.number}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Say what is said of the trial now."""
+        trial = self.trial
+        self.changed = (f"{self.bed}: " if self.bed else "") + trial.title
+        star = ", starred" if trial.starred else ""
+        self.setAccessibleName(f"trial {trial.number}{star}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
         told = [finding["message"] for severity in ("stop", "warn") for finding in trial.findings(severity)]
-        self.setToolTip("\n".join([f"Trial {trial.number}: {self.changed}", *told[:8]]))
+        words = [f"Trial {trial.number}: {self.changed}", *([*trial.changed] if trial.name else []), trial.note]
+        self.setToolTip("\n".join([word for word in words if word] + told[:8]))
+        self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw it as a slip of paper, with a heavier edge when it is shown."""
@@ -97,7 +106,11 @@ class Ticket(QAbstractButton):
         line = area.adjusted(10, 6, -10, -32)
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, str(self.trial.number))
         painter.setFont(font(BODY))
-        painter.drawText(line.adjusted(26, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, clock(self.trial.time))
+        across = max(26, painter.fontMetrics().horizontalAdvance(f"{self.trial.number}  "))
+        if self.trial.starred:
+            painter.drawPixmap(QRectF(line.left() + across, line.center().y() - 6, 12, 12).toRect(), pixmap("star"))
+            across += 18
+        painter.drawText(line.adjusted(across, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, clock(self.trial.time))
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, grams(self.trial.mass))
         painter.setPen(QColor(PAPER.faint))
         painter.setFont(font(MARK))
@@ -155,6 +168,7 @@ class TrialStrip(QWidget):
                 self._tickets.insertWidget(i, ticket)
                 ticket.clicked.connect(lambda _=False, ticket=ticket: self.chosen.emit(ticket.trial))
         for ticket in self.shown:
+            ticket.refresh()
             ticket.setChecked(ticket.trial is self._trials.shown)
         if self.shown:
             bar = self._scroll.horizontalScrollBar()

@@ -20,6 +20,9 @@ MOST_FINDINGS = 200
 
 #: What a trial changed, in words: two names may stand in it.
 Words = Annotated[str, Field(min_length=1, max_length=1000)]
+MOST_NAME, MOST_NOTE = 80, 2000
+Name = Annotated[str, Field(max_length=MOST_NAME)]
+Note = Annotated[str, Field(max_length=MOST_NOTE)]
 
 
 class _Summary(BaseModel):
@@ -79,7 +82,10 @@ class _Report(_Summary):
 
 
 class KeptTrial(BaseModel):
-    """One trial: its number, its bed's id, what it changed against the one before, its job, a summary of its report."""
+    """One trial: its number, its bed's id, what it changed against the one before, its job, a summary of its report.
+
+    And what the user says of it: a name, a note, and whether it stands out.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -88,6 +94,9 @@ class KeptTrial(BaseModel):
     changed: tuple[Words, ...]
     job: Job
     report: dict[str, Any]
+    name: Name = ""
+    note: Note = ""
+    starred: bool = False
 
 
 class _Record(_Summary):
@@ -98,6 +107,9 @@ class _Record(_Summary):
     changed: tuple[Words, ...]
     job: dict[str, Any]
     report: _Report
+    name: Name = ""
+    note: Note = ""
+    starred: bool = False
 
 
 RECORDS = TypeAdapter(list[dict[str, Any]])
@@ -116,7 +128,8 @@ def summary_of(report: dict[str, Any]) -> dict[str, Any]:
 
 
 def trials_text(trials: tuple[KeptTrial, ...]) -> str:
-    """Return the last trials as JSON."""
+    """Return the last trials as JSON; of more than are kept, those that stand out stay first."""
+    kept = sorted(range(len(trials)), key=lambda i: (trials[i].starred, i))[-MOST_TRIALS:]
     records = [
         {
             "number": trial.number,
@@ -124,8 +137,11 @@ def trials_text(trials: tuple[KeptTrial, ...]) -> str:
             "changed": trial.changed,
             "job": job_record(trial.job),
             "report": summary_of(trial.report),
+            "name": trial.name,
+            "note": trial.note,
+            "starred": trial.starred,
         }
-        for trial in trials[-MOST_TRIALS:]
+        for trial in (trials[i] for i in sorted(kept))
     ]
     return json.dumps(records, ensure_ascii=False, separators=(",", ":"))
 
@@ -150,7 +166,8 @@ def trials_from(text: str, path: Path, beds: tuple[str, ...], told: list[str]) -
             continue
         report = kept.report.model_dump(mode="json")
         bed = kept.bed if isinstance(kept.bed, str) else beds[kept.bed] if kept.bed < len(beds) else ""
-        trials.append(KeptTrial(number=kept.number, bed=bed, changed=kept.changed, job=job, report=report))
+        said = {"name": kept.name, "note": kept.note, "starred": kept.starred}
+        trials.append(KeptTrial(number=kept.number, bed=bed, changed=kept.changed, job=job, report=report, **said))
     if lost:
         told.append(f"{path.name}: {lost} of the trials kept with it could not be read and were left out")
     return tuple(trials)

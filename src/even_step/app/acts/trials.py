@@ -1,0 +1,93 @@
+"""What is done with the trial that is shown: made to stand out, taken away and put back, its job taken up again."""
+
+from __future__ import annotations
+
+from even_step.app.acts.action import Action
+from even_step.app.reach import Reach
+from even_step.app.trials import Trial
+from even_step.core.job.beds import bed_count
+
+WORDS = ("trial", "ticket", "slice")
+
+
+def _shown(reach: Reach) -> Trial | None:
+    return reach.desk.trials.shown
+
+
+def _star(reach: Reach) -> None:
+    trial = _shown(reach)
+    if trial:
+        reach.desk.trials.say_of(trial, starred=not trial.starred)
+
+
+def _take_away(reach: Reach) -> None:
+    trial = _shown(reach)
+    if trial:
+        reach.desk.trials.take_away(trial)
+        reach.desk.note(f"Trial {trial.number} is taken away: {trial.title}.", remedy="trials.put_back")
+
+
+def _back(reach: Reach) -> None:
+    """Take up the job of the trial again, as one step that can be undone."""
+    trial = _shown(reach)
+    if trial:
+        reach.desk.store.do(f"back to trial {trial.number}", trial.job)
+
+
+def _differs(reach: Reach) -> bool:
+    """Of a job of several beds a trial holds one; the others would be lost."""
+    trial, desk = _shown(reach), reach.desk
+    return trial is not None and bed_count(desk.job) == 1 and trial.job != desk.job
+
+
+def _starred(reach: Reach) -> bool:
+    trial = _shown(reach)
+    return trial is not None and trial.starred
+
+
+def _title(words: str, reach: Reach) -> str:
+    trial = _shown(reach)
+    return words.format(trial.number) if trial else words.format("shown")
+
+
+ACTIONS = (
+    Action(
+        "trials.star",
+        "Star the trial shown",
+        "Slice",
+        _star,
+        ("Ctrl+B",),
+        "star",
+        can=lambda b: _shown(b) is not None,
+        name=lambda b: _title("Take the star off trial {}" if _starred(b) else "Star trial {}", b),
+        synonyms=(*WORDS, "best", "favourite", "mark"),
+    ),
+    Action(
+        "trials.back",
+        "Back to the job of the trial shown",
+        "Slice",
+        _back,
+        can=_differs,
+        name=lambda b: _title("Back to the job of trial {}", b),
+        synonyms=(*WORDS, "restore", "adopt", "settings"),
+    ),
+    Action(
+        "trials.take_away",
+        "Take the trial shown away",
+        "Slice",
+        _take_away,
+        icon="trash-2",
+        can=lambda b: _shown(b) is not None,
+        name=lambda b: _title("Take trial {} away", b),
+        synonyms=(*WORDS, "remove", "delete"),
+    ),
+    Action(
+        "trials.put_back",
+        "Put the trial back",
+        "Slice",
+        lambda b: b.desk.trials.put_back(),
+        can=lambda b: b.desk.trials.away is not None,
+        name=lambda b: f"Put trial {away.number} back" if (away := b.desk.trials.away) else "Put a trial back",
+        synonyms=(*WORDS, "undo"),
+    ),
+)

@@ -1,0 +1,114 @@
+"""Trials: named, noted, starred, taken away and put back, their job taken up again."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QLineEdit
+
+from even_step.app.actions import BY_ID
+from even_step.core.job import edits
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def two(block):
+    """The window with two trials of a block: as it is, and denser."""
+    block.slice()
+    block.desk.store.do("denser", edits.with_setting(block.desk.job, "infill.density", 40.0))
+    block.slice()
+    return block
+
+
+def possible(hand, action):
+    return BY_ID[action].can(hand.window.reach)
+
+
+def ticket(hand, number):
+    return hand.find(QAbstractButton, f"ticket {number}")
+
+
+def test_the_same_settings_sliced_again_are_the_same_ticket(two):
+    first, second = two.desk.trials.all
+    two.key(Qt.Key.Key_Z, CONTROL)
+    assert two.slice() is first
+    assert two.desk.trials.shown is first
+    assert two.desk.trials.all == [first, second]
+    assert two.desk.trials.last_of(two.desk.bed) is first
+    assert two.window.strip.button.below == "F5 · nothing changed"
+    two.desk.store.do("walls", edits.with_setting(two.desk.job, "walls.count", 4))
+    assert two.slice().changed == ("walls 3 → 4",), "against what was sliced last"
+
+
+def test_a_trial_is_named_noted_and_starred_and_keeps_it_with_the_job(two, tmp_path):
+    two.type_into("trial name", "the dense one")
+    two.type_into("trial note", "holds the mast")
+    two.canvas.setFocus()
+    two.key(Qt.Key.Key_B, CONTROL)
+    trial = two.desk.trials.shown
+    assert (trial.name, trial.note, trial.starred) == ("the dense one", "holds the mast", True)
+    told = ticket(two, 2)
+    assert "starred" in told.accessibleName()
+    assert "the dense one" in told.accessibleName()
+    assert "infill density 15 → 40 %" in told.toolTip()
+    assert "holds the mast" in told.toolTip()
+    target = tmp_path / "kept.3mf"
+    two.window.files.save(str(target))
+    two.wait(lambda: target.exists() and two.desk.store.is_saved)
+    two.window.files.new()
+    two.window.files.open(str(target))
+    two.wait(lambda: len(two.desk.trials.all) == 2)
+    two.drawn()
+    back = two.desk.trials.all[1]
+    assert (back.name, back.note, back.starred) == ("the dense one", "holds the mast", True)
+    two.click("ticket 2")
+    two.wait(lambda: two.desk.trials.shown is back)
+    two.click("trial star")
+    assert not back.starred
+
+
+def test_what_is_being_typed_is_said_of_the_trial_it_was_typed_for(two):
+    field = two.find(QLineEdit, "trial name")
+    field.setFocus()
+    QTest.keyClicks(field, "dense")
+    two.click("ticket 1")
+    first, second = two.desk.trials.all
+    two.wait(lambda: two.desk.trials.shown is first)
+    assert (first.name, second.name) == ("", "dense")
+    assert two.find(QLineEdit, "trial name").text() == ""
+
+
+def test_a_trial_is_taken_away_and_put_back_where_it_was(two):
+    first, second = two.desk.trials.all
+    two.click("ticket 1")
+    two.wait(lambda: two.desk.trials.shown is first)
+    two.window.run("trials.take_away")
+    two.wait(lambda: two.desk.trials.shown is second)
+    assert two.desk.trials.all == [second]
+    assert "Trial 1" in two.window.area.notes.text
+    two.click("remedy Put the trial back")
+    two.wait(lambda: two.desk.trials.shown is first)
+    assert two.desk.trials.all == [first, second]
+    assert not possible(two, "trials.put_back")
+
+
+def test_with_its_last_trial_taken_away_the_bed_has_none_and_its_next_is_new(block):
+    block.slice()
+    block.window.run("trials.take_away")
+    assert block.desk.trials.shown is None
+    assert block.desk.trials.all == []
+    assert block.slice().number == 2
+
+
+def test_the_job_of_a_trial_is_taken_up_again_as_one_step(two):
+    first, second = two.desk.trials.all
+    assert not possible(two, "trials.back"), "it is the job"
+    two.click("ticket 1")
+    two.wait(lambda: two.desk.trials.shown is first)
+    two.window.run("trials.back")
+    assert two.desk.job == first.job
+    two.canvas.setFocus()
+    two.key(Qt.Key.Key_Z, CONTROL)
+    assert two.desk.job == second.job
