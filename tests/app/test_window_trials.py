@@ -5,10 +5,13 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel, QLineEdit
 
 from even_step.app.actions import BY_ID
+from even_step.app.widgets.comparison import ComparisonPage
 from even_step.core.job import edits
+from even_step.core.job.kept_trials import summary_of
+from even_step.core.wording import clock, grams
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -112,3 +115,52 @@ def test_the_job_of_a_trial_is_taken_up_again_as_one_step(two):
     two.canvas.setFocus()
     two.key(Qt.Key.Key_Z, CONTROL)
     assert two.desk.job == second.job
+
+
+def difference(hand, name):
+    return hand.find(QLabel, f"difference {name}").text()
+
+
+def test_two_trials_are_compared_by_a_click_with_control_or_by_key(two):
+    first, second = two.desk.trials.all
+    two.click("ticket 1", modifier=CONTROL)
+    page = two.find(QDialog, "comparison")
+    assert two.desk.trials.shown is second, "what is shown stays"
+    assert ticket(two, 2).isChecked()
+    assert not ticket(two, 1).isChecked()
+    assert page.windowTitle() == "Trial 1 and trial 2"
+    assert "infill density 15 → 40 %" in [text.text() for text in page.findChildren(QLabel)]
+    assert difference(two, "mass_g") == f"+ {grams(second.mass - first.mass)}"
+    assert difference(two, "time_s") == f"+ {clock(second.time - first.time)}"
+    assert difference(two, "layers") == "same"
+    assert not any(text.text().endswith((" 0 s", " 0.0 g")) for text in page.findChildren(QLabel))
+    two.click("close comparison")
+    two.wait(lambda: not page.isVisible())
+    two.activate()
+    two.canvas.setFocus()
+    two.key(Qt.Key.Key_B, CONTROL | Qt.KeyboardModifier.ShiftModifier)
+    two.wait(lambda: any(one.isVisible() for one in two.window.findChildren(QDialog, "comparison")))
+    again = two.find(QDialog, "comparison")
+    assert again.told == page.told
+    again.accept()
+
+
+def test_a_trial_kept_with_a_job_is_compared_by_what_was_kept_of_it(two):
+    for trial in two.desk.trials.all:
+        trial.report = summary_of(trial.report)
+    two.click("ticket 1", modifier=CONTROL)
+    page = two.find(QDialog, "comparison")
+    assert difference(two, "mass_g").startswith("+ ")
+    assert "void_mm2" not in {**page.told["figures"], **page.told["same"]}
+    page.accept()
+
+
+def test_findings_are_listed_as_gained_and_lost(two):
+    first, second = two.desk.trials.all
+    told = {"severity": "warn", "code": "void", "part": "block", "message": "a void of 3 mm²"}
+    second.report = {**second.report, "findings": [told]}
+    page = ComparisonPage(first, second, two.window)
+    page.open()
+    assert "block: a void of 3 mm²" in [text.text() for text in page.findChildren(QLabel)]
+    assert [len(page.told["findings"][word]) for word in ("gained", "lost")] == [1, 0]
+    page.accept()

@@ -12,6 +12,8 @@ from even_step.app.actions import ACTIONS
 from even_step.app.acts.action import Action
 from even_step.app.dialogs import FileQuestions
 from even_step.app.lay_words import lay_words_of
+from even_step.app.trials import Trial
+from even_step.app.widgets.comparison import ComparisonPage
 from even_step.app.widgets.find import Entry, Find
 from even_step.app.widgets.key_page import KeyPage
 from even_step.core.catalogue import CATALOGUE
@@ -87,6 +89,10 @@ class Questions:
     def show_keys(self) -> None:
         """Show the page of keys."""
         KeyPage(ACTIONS, self._window).open()
+
+    def show_comparison(self, a: Trial, b: Trial) -> None:
+        """Show what differs between two trials."""
+        ComparisonPage(a, b, self._window).open()
 
     def focus_field(self, name: str) -> None:
         """Put the keyboard into the fields of a tool."""

@@ -7,6 +7,7 @@ from typing import Protocol
 
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
+from even_step.app.trials import Trial
 
 
 class Looking(Protocol):
@@ -48,6 +49,9 @@ class Asking(Protocol):
 
     def show_keys(self) -> None:
         """Show the page of keys."""
+
+    def show_comparison(self, a: Trial, b: Trial) -> None:
+        """Show what differs between two trials."""
 
     def focus_field(self, name: str) -> None:
         """Put the keyboard into a field of the sheet."""

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from even_step.app.actions import ACTIONS, BY_ID, MENUS
 from even_step.app.acts.slicing import why_not
+from even_step.app.acts.trials import compare_with
 from even_step.app.canvas_area import CanvasArea
 from even_step.app.desk import Desk, Note
 from even_step.app.files import JobFiles
@@ -159,6 +160,7 @@ class Window(QMainWindow):
         self.files.job_offered.connect(self._ask_about_job)
         self.strip.button.clicked.connect(self._slice_or_cancel)
         self.strip.chosen.connect(self._show_trial)
+        self.strip.compared.connect(lambda trial: compare_with(self.reach, trial))
         for piece in (self.top, self.parts, self.output, self.area.notes):
             piece.wants.connect(self.run)
         for word, step in self.rail.steps.items():

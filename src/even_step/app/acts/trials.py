@@ -40,6 +40,29 @@ def _differs(reach: Reach) -> bool:
     return trial is not None and bed_count(desk.job) == 1 and trial.job != desk.job
 
 
+def compare_with(reach: Reach, trial: Trial) -> None:
+    """Compare a trial with the one that is shown, the earlier one first."""
+    shown = _shown(reach)
+    if shown is not None and shown is not trial:
+        reach.asking.show_comparison(*sorted((shown, trial), key=lambda one: one.number))
+
+
+def _before(reach: Reach) -> Trial | None:
+    """Return the trial of the same bed that stands before the one shown, for the first the one after it."""
+    shown, trials = _shown(reach), reach.desk.trials.all
+    if shown is None:
+        return None
+    own = [trial for trial in trials if trial.bed == shown.bed]
+    at = own.index(shown) if shown in own else 0
+    return own[at - 1] if at else next(iter(own[1:]), None)
+
+
+def _compare(reach: Reach) -> None:
+    trial = _before(reach)
+    if trial is not None:
+        compare_with(reach, trial)
+
+
 def _starred(reach: Reach) -> bool:
     trial = _shown(reach)
     return trial is not None and trial.starred
@@ -61,6 +84,15 @@ ACTIONS = (
         can=lambda b: _shown(b) is not None,
         name=lambda b: _title("Take the star off trial {}" if _starred(b) else "Star trial {}", b),
         synonyms=(*WORDS, "best", "favourite", "mark"),
+    ),
+    Action(
+        "trials.compare",
+        "Compare the trial shown with the one before",
+        "Slice",
+        _compare,
+        ("Ctrl+Shift+B",),
+        can=lambda b: _before(b) is not None,
+        synonyms=(*WORDS, "difference", "side by side"),
     ),
     Action(
         "trials.back",

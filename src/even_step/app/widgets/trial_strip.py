@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QScrollArea, QWidget
 
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
@@ -85,7 +85,8 @@ class Ticket(QAbstractButton):
         self.setAccessibleName(f"trial {trial.number}{star}: {clock(trial.time)}, {grams(trial.mass)}, {self.changed}")
         told = [finding["message"] for severity in ("stop", "warn") for finding in trial.findings(severity)]
         words = [f"Trial {trial.number}: {self.changed}", *([*trial.changed] if trial.name else []), trial.note]
-        self.setToolTip("\n".join([word for word in words if word] + told[:8]))
+        how = ["Ctrl+click compares it with the one that is shown"]
+        self.setToolTip("\n".join([word for word in words if word] + told[:8] + how))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
@@ -128,6 +129,7 @@ class TrialStrip(QWidget):
     """The strip along the bottom."""
 
     chosen = Signal(object)
+    compared = Signal(object)  # with the one that is shown
 
     def __init__(self, trials: Trials, name_of_bed: Callable[[str], str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -155,6 +157,13 @@ class TrialStrip(QWidget):
         trials.shown_changed.connect(self.refresh)
         self.shown: list[Ticket] = []
 
+    def _clicked(self, ticket: Ticket) -> None:
+        if QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.compared.emit(ticket.trial)
+            self.refresh()
+        else:
+            self.chosen.emit(ticket.trial)
+
     def refresh(self) -> None:
         """Show a ticket for each trial, the one on the canvas with a heavier edge."""
         several = len({trial.bed for trial in self._trials.all}) > 1
@@ -166,7 +175,7 @@ class TrialStrip(QWidget):
             self.shown = [Ticket(trial, bed) for trial, bed in wanted]
             for i, ticket in enumerate(self.shown):
                 self._tickets.insertWidget(i, ticket)
-                ticket.clicked.connect(lambda _=False, ticket=ticket: self.chosen.emit(ticket.trial))
+                ticket.clicked.connect(lambda _=False, ticket=ticket: self._clicked(ticket))
         for ticket in self.shown:
             ticket.refresh()
             ticket.setChecked(ticket.trial is self._trials.shown)

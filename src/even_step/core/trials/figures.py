@@ -9,30 +9,34 @@ from typing import Any
 from even_step.core.catalogue.setting import Value
 
 Row = dict[str, Any]
+OF_LEDGER = ("void_mm2", "overlap_mm2", "outside_mm2")
+PLAIN = (
+    "unsupported_area_mm2",
+    "contact_area_mm2",
+    "support_contact_mm2",
+    "retractions",
+    "gap_fill_strokes",
+    "changes_of_extruder",
+)
 
 
 def figures_of(report: Mapping[str, Any]) -> dict[str, float]:
     """Return every figure of a report that is one number, by name; units are in the names, roles behind a point.
 
-    ``stair_largest_mm`` is that of the roughest part.
+    ``stair_largest_mm`` is that of the roughest part. What a report does not tell is left out: the summary that is kept
+    with a job tells less.
     """
-    ledger = report["ledger"]
+    used, ledger = report["material"], report.get("ledger", {})
     figures = {
         "time_s": report["time_s"],
-        "mass_g": sum(used["mass_g"] for used in report["material"]),
-        "cost": sum(used["cost"] for used in report["material"]),
-        "void_mm2": ledger["void_mm2"],
-        "overlap_mm2": ledger["overlap_mm2"],
-        "outside_mm2": ledger["outside_mm2"],
-        "unsupported_area_mm2": report["unsupported_area_mm2"],
-        "contact_area_mm2": report["contact_area_mm2"],
-        "support_contact_mm2": report["support_contact_mm2"],
-        "retractions": report["retractions"],
-        "gap_fill_strokes": report["gap_fill_strokes"],
-        "changes_of_extruder": report["changes_of_extruder"],
+        "mass_g": sum(one["mass_g"] for one in used),
+        "cost": sum(one["cost"] for one in used),
         "layers": report["layers"]["count"],
-        "stair_largest_mm": max((part["stair_largest_mm"] for part in report["parts"]), default=0.0),
+        **{name: ledger[name] for name in OF_LEDGER if name in ledger},
+        **{name: report[name] for name in PLAIN if name in report},
     }
+    stairs = [part["stair_largest_mm"] for part in report.get("parts", ()) if "stair_largest_mm" in part]
+    figures |= {"stair_largest_mm": max(stairs)} if stairs else {}
     for name, by_role in (("time_s", "time_by_role_s"), ("mass_g", "mass_by_role_g")):
         figures |= {f"{name}.{role}": amount for role, amount in report[by_role].items()}
     return figures
