@@ -3,6 +3,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from even_step.cli import main
 from even_step.core.job.model import Job, Machine, Material, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.mesh.mesh import Mesh
@@ -50,3 +51,18 @@ def sliced(tmp_path_factory):
 
 def mended(facets) -> Mesh:
     return mend(weld(np.ascontiguousarray(facets, np.float32)).mesh).mesh
+
+
+@pytest.fixture
+def run(capsys):
+    """Types a command; returns its exit code and what it printed."""
+
+    def call(*arguments):
+        try:
+            code = main([str(word) for word in arguments])
+        except SystemExit as left:
+            code = left.code
+        out, err = capsys.readouterr()
+        return code, out, err
+
+    return call

@@ -7,7 +7,6 @@ from pathlib import Path
 
 import pytest
 
-from even_step.cli import main
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.job.shipped import DATA
 from tests.shapes import ball, box, write_stl
@@ -15,19 +14,6 @@ from tests.shapes import ball, box, write_stl
 ROOT = Path(__file__).parents[1]
 DEMO = DATA / "demo"
 MODELS = sorted(path for path in DEMO.iterdir() if path.suffix != ".toml")
-
-
-@pytest.fixture
-def run(capsys):
-    def call(*arguments):
-        try:
-            code = main([str(word) for word in arguments])
-        except SystemExit as left:
-            code = left.code
-        out, err = capsys.readouterr()
-        return code, out, err
-
-    return call
 
 
 @pytest.fixture

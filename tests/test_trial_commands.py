@@ -8,26 +8,12 @@ import re
 
 import pytest
 
-from even_step.cli import main
 from tests.shapes import box, comb, write_stl
 
 COLUMNS = {
     *("time_s", "mass_g", "cost", "void_mm2", "overlap_mm2", "unsupported_area_mm2", "contact_area_mm2"),
     *("support_contact_mm2", "retractions", "gap_fill_strokes", "findings"),
 }
-
-
-@pytest.fixture
-def run(capsys):
-    def call(*arguments):
-        try:
-            code = main([str(word) for word in arguments])
-        except SystemExit as left:
-            code = left.code
-        out, err = capsys.readouterr()
-        return code, out, err
-
-    return call
 
 
 @pytest.fixture

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -9,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel, QLineEdit
 
 from even_step.app.actions import BY_ID
 from even_step.app.widgets.comparison import ComparisonPage
+from even_step.core.findings.finding import Finding
 from even_step.core.job import edits
 from even_step.core.job.kept_trials import summary_of
 from even_step.core.wording import clock, grams
@@ -95,6 +98,12 @@ def test_a_trial_is_taken_away_and_put_back_where_it_was(two):
     two.wait(lambda: two.desk.trials.shown is first)
     assert two.desk.trials.all == [first, second]
     assert not possible(two, "trials.put_back")
+    for _ in range(2):
+        two.window.run("trials.take_away")
+    assert two.desk.trials.all == []
+    for _ in range(2):
+        two.window.run("trials.put_back")
+    assert two.desk.trials.all == [first, second]
 
 
 def test_with_its_last_trial_taken_away_the_bed_has_none_and_its_next_is_new(block):
@@ -157,7 +166,11 @@ def test_a_trial_kept_with_a_job_is_compared_by_what_was_kept_of_it(two):
 
 def test_findings_are_listed_as_gained_and_lost(two):
     first, second = two.desk.trials.all
-    told = {"severity": "warn", "code": "void", "part": "block", "message": "a void of 3 mm²"}
+    told = asdict(
+        Finding(
+            "void", "warn", "block", 3, 0.8, (5.0, 5.0), 3.0, "mm²", "a void of 3 mm²", "narrower lines", "p1", "c1"
+        )
+    )
     second.report = {**second.report, "findings": [told]}
     page = ComparisonPage(first, second, two.window)
     page.open()

@@ -122,7 +122,7 @@ class Trials(QObject):
         self._wanted: Trial | None = None  # to be shown once its lines are made again
         self._number = 0
         self._turn = 0
-        self._away: tuple[int, Trial] | None = None  # the one taken away last, and where it was
+        self._away: list[tuple[int, Trial]] = []  # those taken away, the last one last, and where each was
         self._waiting: list[Job] = []  # to be sliced when the slice under way is done
         self._fault: tuple[Job, str, float] | None = None
 
@@ -224,7 +224,7 @@ class Trials(QObject):
         self._number += 1
         last = self.last_of(bed)
         told = tuple(differences(last.job, job)) if last else ("first slice",)
-        trial = Trial(self._number, job, report, told or ("the same figures",), bed, lines)
+        trial = Trial(self._number, job, report, told or ("the same settings",), bed, lines)
         self.all.append(trial)
         return trial
 
@@ -236,7 +236,7 @@ class Trials(QObject):
 
     def take_away(self, trial: Trial) -> None:
         """Take a trial away; the one sliced last before it is shown instead. It can be put back."""
-        self._away = self.all.index(trial), trial
+        self._away.append((self.all.index(trial), trial))
         self.all.remove(trial)
         if self._wanted is trial:
             self._wanted = None
@@ -249,13 +249,12 @@ class Trials(QObject):
     @property
     def away(self) -> Trial | None:
         """The trial that was taken away last."""
-        return self._away[1] if self._away else None
+        return self._away[-1][1] if self._away else None
 
     def put_back(self) -> None:
         """Put back the trial that was taken away last, where it was, and show it."""
         if self._away:
-            at, trial = self._away
-            self._away = None
+            at, trial = self._away.pop()
             self.all.insert(at, trial)
             self.changed.emit()
             self.show(trial)
@@ -307,7 +306,7 @@ class Trials(QObject):
 
     def take(self, kept: tuple[KeptTrial, ...]) -> None:
         """Have the trials that were kept with a job that was opened; their lines are made when they are shown."""
-        self._turn, self._away = len(kept), None
+        self._turn, self._away = len(kept), []
         self.all = [
             Trial(one.number, one.job, one.report, one.changed, one.bed, None, one.name, one.note, one.starred, turn)
             for turn, one in enumerate(kept, 1)
@@ -319,7 +318,7 @@ class Trials(QObject):
     def forget(self) -> None:
         """Begin without trials, for another job was opened."""
         self.cancel()
-        self.all, self.shown, self._wanted, self._away = [], None, None, None
+        self.all, self.shown, self._wanted, self._away = [], None, None, []
         self._number = self._turn = 0
         self.shown_changed.emit()
         self.changed.emit()

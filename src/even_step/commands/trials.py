@@ -7,9 +7,9 @@ import csv
 import io
 import json
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 from even_step.commands.job_options import Progress, add_job_options, add_run_options, job_of, of_one_bed
 from even_step.core.catalogue import find_setting
@@ -45,6 +45,7 @@ COLUMNS = (
     "gap_fill_strokes",
     "findings",
 )
+Tried: TypeAlias = list[tuple[dict[str, Value], Job]]
 REPORT_KEYS = {"job", "ledger", "findings", "material"}
 
 
@@ -86,7 +87,9 @@ def _fit(chosen: argparse.Namespace) -> int:
     return _tabled(chosen, widths_to_try, best_of)
 
 
-def _tabled(chosen: argparse.Namespace, jobs: Any, best: Any) -> int:
+def _tabled(
+    chosen: argparse.Namespace, jobs: Callable[[Job], Tried], best: Callable[[Sequence[Row]], Row] | None
+) -> int:
     """Slice what is to be tried and write the table; called off, it holds what was done until then."""
     progress, cache, rows = Progress(quiet=True), StageCache(), []
     with crew(chosen.threads, progress) as hands:

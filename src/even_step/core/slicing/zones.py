@@ -135,7 +135,9 @@ def footprints(
 
     done = crew.each(cut, [(zone, zone + 1) for zone in range(len(shapes.shapes))])
     first = np.cumsum([0, *(len(outline) for _, outline in done)])
-    which = np.array([own + at for (own, _), at in zip(done, first, strict=False)], np.int64).reshape(-1, len(cuts))
+    which = np.array([own + at for (own, _), at in zip(done, first, strict=False)], np.int64).reshape(
+        len(done), len(cuts)
+    )
     return Footprints(which, np.concatenate([outline for _, outline in done]) if done else region.nothing(0))
 
 
