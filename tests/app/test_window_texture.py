@@ -7,6 +7,8 @@ import shapely
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QPushButton
 
+from even_step.core.job import edits
+from even_step.core.job.zones import Zone
 from tests.shapes import box, extruded, write_stl
 
 
@@ -58,3 +60,20 @@ def test_its_time_is_told_and_an_opening_that_lets_it_in_has_a_button(hand, tmp_
     number = next(i for i, one in enumerate(report["findings"]) if one["code"] == "texture-inside")
     hand.click(f"fix {number}")
     assert 6.0 < hand.desk.job.parts[0].settings["texture.opening_width"] <= 6.5
+
+
+def test_the_button_of_an_opening_that_lets_in_the_texture_of_a_zone_changes_the_zone(hand, tmp_path):
+    ring = shapely.box(-15, -10, 15, 10).difference(shapely.box(-13, -8, 13, 8)).difference(shapely.box(-3, -20, 3, 0))
+    hand.drop(write_stl(tmp_path / "case.stl", extruded(ring, 3)))
+    part = hand.part()
+    grip = Zone(id="z1", shape="box", middle=(0, -8, 1.5), size=(34, 10, 5), settings={"texture.depth": 0.3})
+    hand.desk.store.do("zone", edits.with_zone(hand.desk.job, part, grip))
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    number = next(i for i, one in enumerate(trial.report["findings"]) if one["code"] == "texture-inside")
+    hand.click(f"fix {number}")
+    settings = edits.zone_of(hand.desk.job, part, "z1").settings
+    assert settings["texture.depth"] == 0.3
+    assert 6.0 < settings["texture.opening_width"] <= 6.5
+    assert "texture.opening_width" not in hand.desk.job.parts[0].settings
+    assert "texture-inside" not in [one["code"] for one in hand.slice().report["findings"]]

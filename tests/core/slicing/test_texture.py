@@ -97,6 +97,28 @@ def test_an_opening_too_wide_lets_it_in_and_is_told_with_the_width_that_keeps_it
     assert strays(mended, smooth, OPEN, ROOM).max() < 0.002
 
 
+@pytest.mark.parametrize("of_part", [{}, {"texture.depth": 0.4, "texture.opening_width": 15.0}])
+def test_an_opening_that_lets_in_the_texture_of_a_zone_is_told_with_what_the_zone_is_to_have(tmp_path, of_part):
+    def findings(width, **more):
+        front = zone((0, -12, 2), (44, 14, 6), {**ROUGH, "texture.opening_width": width}, id="z1", **more)
+        done = slice_again(tmp_path, zoned(tmp_path, case(), [front], of_part))
+        return [one for one in done.report["findings"] if one["code"] == "texture-inside"]
+
+    (told,) = findings(8.0, name="grip")
+    assert told["amount"] == pytest.approx(12.0, abs=0.1)
+    assert told["zone"] == "grip"
+    assert told["fix"]["zone"] == "z1"
+    assert findings(told["fix"]["settings"]["texture.opening_width"]) == []
+
+
+def test_where_a_zone_is_smooth_or_keeps_out_of_wider_openings_nothing_gets_in(tmp_path):
+    rough = {**ROUGH, "texture.opening_width": 8.0}
+    for own in ({"texture.depth": 0.0}, {"texture.opening_width": 15.0}):
+        front = zone((0, -12, 2), (44, 14, 6), own)
+        done = slice_again(tmp_path, zoned(tmp_path, case(), [front], rough))
+        assert "texture-inside" not in [one["code"] for one in done.report["findings"]]
+
+
 def test_width_0_makes_every_wall_rough(tmp_path, smooth):
     done = slice_it(tmp_path, case(), {**ROUGH, "texture.opening_width": 0.0})
     assert strays(done, smooth, SHUT, ROOM).max() > 0.1

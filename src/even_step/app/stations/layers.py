@@ -242,8 +242,13 @@ class LayersStation(Sheet):
         def mended(job: Job) -> Job:
             if not has_part(job, finding["part_id"]):
                 raise JobError("is not in the job any more", subject=finding["part"])
+            part, zone = finding["part_id"], finding["fix"].get("zone", "")
             for key, value in finding["fix"]["settings"].items():
-                job = edits.with_setting_of_parts(job, [finding["part_id"]], key, value)
+                if zone:
+                    settings = {**edits.zone_of(job, part, zone).settings, key: value}
+                    job = edits.with_zone_changed(job, part, zone, settings=settings)
+                else:
+                    job = edits.with_setting_of_parts(job, [part], key, value)
             for *at, wide in finding["fix"]["posts"]:
                 job = edits.with_post(job, finding["part_id"], Post(at=tuple(at), diameter=wide))
             return job

@@ -43,12 +43,14 @@ Severity = Literal["stop", "warn", "note"]
 class Fix:
     """A remedy that can be applied: what a button says, and the settings the part is to have of its own.
 
-    And the posts that are put to it: the spot each holds in the part's frame, and its diameter, mm.
+    And the posts that are put to it: the spot each holds in the part's frame, and its diameter, mm. With the id of a
+    ``zone`` the settings are that zone's.
     """
 
     title: str
     settings: Mapping[str, Value]
     posts: tuple[tuple[float, float, float, float], ...] = ()
+    zone: str = ""
 
 
 @dataclass(frozen=True)
