@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import csv
+import itertools
 import json
 import re
 
 import pytest
 
+from even_step.commands import trials
+from even_step.core.trials.sweep import sweep
 from tests.shapes import box, comb, write_stl
 
 COLUMNS = {
@@ -62,6 +65,24 @@ def test_a_wrong_range_is_one_line_and_nothing_is_written(run, cube, tmp_path, a
     assert err.count("\n") == 1
     assert asked.partition("=")[0] in err
     assert not (tmp_path / "t.json").exists()
+
+
+def test_a_table_that_has_no_place_is_refused_before_anything_is_sliced(run, tmp_path):
+    code, _, err = run("sweep", "no.stl", "--over", "infill.density=10:20:10", "--out", tmp_path / "gone" / "t.json")
+    assert code == 3
+    assert "gone" in err
+    assert "folder" in err
+
+
+def test_a_sweep_that_is_called_off_leaves_the_rows_that_were_done(run, cube, tmp_path, monkeypatch):
+    def cut_short(jobs, hands, cache):
+        yield from itertools.islice(sweep(jobs, hands, cache), 2)
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(trials, "sweep", cut_short)
+    code, _, err = run("sweep", cube, "--over", "infill.density=10:50:10", "--out", tmp_path / "t.json", "--quiet")
+    assert (code, err) == (3, "even-step: cancelled\n")
+    assert [row["infill.density"] for row in json.loads((tmp_path / "t.json").read_text())] == [10, 20]
 
 
 def test_a_fit_marks_the_width_that_leaves_least_and_says_it(run, tmp_path):

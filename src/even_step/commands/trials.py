@@ -11,10 +11,10 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
-from even_step.commands.job_options import Progress, add_job_options, add_run_options, job_of, of_one_bed
+from even_step.commands.job_options import add_job_options, add_run_options, job_of, of_one_bed
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
-from even_step.core.errors import Cancelled, InputError
+from even_step.core.errors import Cancelled, InputError, OutputError
 from even_step.core.job.differences import value_text
 from even_step.core.job.file import read_job_file
 from even_step.core.job.model import Job
@@ -91,8 +91,10 @@ def _tabled(
     chosen: argparse.Namespace, jobs: Callable[[Job], Tried], best: Callable[[Sequence[Row]], Row] | None
 ) -> int:
     """Slice what is to be tried and write the table; called off, it holds what was done until then."""
-    progress, cache, rows = Progress(quiet=True), StageCache(), []
-    with crew(chosen.threads, progress) as hands:
+    if chosen.out and not Path(chosen.out).resolve().parent.is_dir():
+        raise OutputError("its folder does not exist", subject=chosen.out, remedy="make the folder or name another")
+    cache, rows = StageCache(), []
+    with crew(chosen.threads) as hands:
         first = StageRun(hands, cache)
         tried = jobs(of_one_bed(job_of(chosen, first), chosen.bed, first))
         try:
