@@ -55,6 +55,7 @@ def test_a_trial_is_named_noted_and_starred_and_keeps_it_with_the_job(two, tmp_p
     two.key(Qt.Key.Key_B, CONTROL)
     trial = two.desk.trials.shown
     assert (trial.name, trial.note, trial.starred) == ("the dense one", "holds the mast", True)
+    assert two.find(QLineEdit, "trial note").cursorPosition() == 0, "how it begins is what is read"
     told = ticket(two, 2)
     assert "starred" in told.accessibleName()
     assert "the dense one" in told.accessibleName()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtGui import QIcon
+from PySide6.QtGui import QFocusEvent, QIcon
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from even_step.app.desk import Desk
@@ -20,8 +20,8 @@ class TrialFields(QWidget):
         super().__init__()
         self._desk = desk
         self._trial: Trial | None = None
-        self._name = _field("trial name", "what it changed", MOST_NAME)
-        self._note = _field("trial note", "what came of it", MOST_NOTE)
+        self._name = _Field("trial name", "what it changed", MOST_NAME)
+        self._note = _Field("trial note", "what came of it", MOST_NOTE)
         self._star = button("", "trial star", self._toggle, tip="A star on its ticket (Ctrl+B)")
         self._star.setCheckable(True)
         self._star.setIcon(_star())
@@ -59,9 +59,6 @@ class TrialFields(QWidget):
     def _say(self, **said: str) -> None:
         if self._trial is not None:
             self._say_of(self._trial, **said)
-        for field in (self._name, self._note):
-            if not field.hasFocus():
-                field.setCursorPosition(0)  # its beginning is what is read
 
     def _say_of(self, trial: Trial, **said: str) -> None:
         if any(getattr(trial, what) != text for what, text in said.items()):
@@ -79,10 +76,17 @@ def _star() -> QIcon:
     return made
 
 
-def _field(name: str, hint: str, longest: int) -> QLineEdit:
-    made = QLineEdit()
-    made.setObjectName(name)
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    made.setMaxLength(longest)
-    return made
+class _Field(QLineEdit):
+    """A line of words; left, it shows how they begin."""
+
+    def __init__(self, name: str, hint: str, longest: int) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setAccessibleName(name)
+        self.setPlaceholderText(hint)
+        self.setMaxLength(longest)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Go back to the beginning."""
+        super().focusOutEvent(event)
+        self.setCursorPosition(0)

@@ -123,6 +123,6 @@ def _listed(title: str, lines: list[str]) -> Group:
 def _findings(title: str, found: list[Mapping[str, Any]]) -> Group:
     group = Group(title, str(len(found)) if found else "none")
     for finding in found:
-        where = f"{finding['part']}: " if finding["part"] else ""
+        where = "" if finding["part"] in finding["message"] else f"{finding['part']}: "
         group.add(line(Mark(finding["severity"]), label(where + finding["message"], wrap=True), spacing=8))
     return group
