@@ -88,7 +88,7 @@ def _fit(chosen: argparse.Namespace) -> int:
 
 
 def _tabled(
-    chosen: argparse.Namespace, jobs: Callable[[Job], Tried], best: Callable[[Sequence[Row]], Row] | None
+    chosen: argparse.Namespace, jobs: Callable[[Job], Tried], best: Callable[[Job, Sequence[Row]], Row] | None
 ) -> int:
     """Slice what is to be tried and write the table; called off, it holds what was done until then."""
     if chosen.out and not Path(chosen.out).resolve().parent.is_dir():
@@ -96,7 +96,8 @@ def _tabled(
     cache, rows = StageCache(), []
     with crew(chosen.threads) as hands:
         first = StageRun(hands, cache)
-        tried = jobs(of_one_bed(job_of(chosen, first), chosen.bed, first))
+        job = of_one_bed(job_of(chosen, first), chosen.bed, first)
+        tried = jobs(job)
         try:
             for row in sweep(tried, hands, cache):
                 rows.append(row)
@@ -105,7 +106,7 @@ def _tabled(
             _write(chosen, rows, tried[0][0])
             raise
     if best is not None:
-        found = best(rows)
+        found = best(job, rows)
         for row in rows:
             row["fits"] = row is found
         swept = {key: found[key] for key in tried[0][0]}

@@ -104,7 +104,7 @@ def test_with_constant_widths_a_line_is_found_that_fits_the_teeth_of_a_comb(tmp_
     job = job_of(write_stl(tmp_path / "part.stl", comb(6, 1.25, 2.0, 2.0)), {"walls.vary_width": False})
     tried = widths_to_try(job)
     rows = rows_of(tried)
-    best = best_of(rows)
+    best = best_of(job, rows)
     assert best["void_mm2"] <= rows[0]["void_mm2"] / 10
     assert all(0.34 - 1e-9 <= row["walls.line_width"] <= 0.46 + 1e-9 for row in rows)
     assert tried[0][1].settings["walls.line_width"] == cascade(job).values["walls.line_width"]
@@ -113,13 +113,26 @@ def test_with_constant_widths_a_line_is_found_that_fits_the_teeth_of_a_comb(tmp_
 def test_the_line_that_fits_a_wheel_leaves_least_and_its_strokes_are_counted(tmp_path):
     job = job_of(write_stl(tmp_path / "part.stl", wheel()), {"walls.count": 1})
     rows = rows_of(widths_to_try(job))
-    best = best_of(rows)
+    best = best_of(job, rows)
     assert abs(best["walls.line_width"] / 0.4 - 1) <= 0.15 + 1e-9
     assert best["void_mm2"] <= min(row["void_mm2"] for row in rows) * 1.01 + 0.01
     # What a tooth of 1.25 mm has between its two walls is one stroke, in each of five layers.
     strokes = {row["walls.line_width"]: row["gap_fill_strokes"] for row in rows}
     assert strokes[0.4] >= 24 * 5
     assert strokes[0.4] % 5 == 0
+
+
+def test_a_width_farther_from_the_bore_is_shown_beside_the_others_but_does_not_fit(plain_job):
+    wide = plain_job.with_settings({"walls.line_width": 0.6, "walls.outer_line_width": 0.6})
+    tried = [swept for swept, _ in widths_to_try(wide)]
+    assert tried[0]["walls.line_width"] == 0.6
+    assert all(0.34 - 1e-9 <= swept["walls.line_width"] <= 0.46 + 1e-9 for swept in tried[1:])
+    rest = {"overlap_mm2": 0.0, "gap_fill_strokes": 0}
+    rows = [{**swept, "void_mm2": 50.0, **rest} for swept in tried]
+    rows[0]["void_mm2"] = 0.0
+    rows[tried.index({"walls.outer_line_width": 0.42, "walls.line_width": 0.42})]["void_mm2"] = 1.0
+    assert best_of(wide, rows)["walls.line_width"] == 0.42
+    assert best_of(wide, rows[::-1])["walls.line_width"] == 0.42
 
 
 @pytest.mark.parametrize("settings", [{}, {"travel.retract_length": 0}, {"travel.retract_from": 0.5}])

@@ -24,9 +24,7 @@ def widths_to_try(job: Job) -> list[tuple[dict[str, Value], Job]]:
         When the job asks for what its machine cannot do.
     """
     values = resolve(job).job.values
-    nozzle = job.machine.extruders[tools_of(values)["walls"]]
-    low, high = ((1.0 + side) * nozzle.bore for side in (-WITHIN, WITHIN))
-    low, high = max(low, nozzle.line_width[0]), min(high, nozzle.line_width[1])
+    low, high = _reach(job)
     count = int((high - low) / STEP + 1e-9)
     tried = [round(low + STEP * k, 3) for k in range(count + 1)]
     as_it_is: dict[str, Value] = {key: values[key] for key in KEYS}
@@ -35,8 +33,20 @@ def widths_to_try(job: Job) -> list[tuple[dict[str, Value], Job]]:
     return [(widths, job.with_settings(dict(widths))) for widths in asked]
 
 
-def best_of(rows: Sequence[Row]) -> Row:
-    """Return the row that leaves the least void; of those within 1 % of it, the one that lays the least twice."""
-    least = min(row["void_mm2"] for row in rows)
-    near = [row for row in rows if row["void_mm2"] <= least * 1.01 + 0.01]
+def _reach(job: Job) -> tuple[float, float]:
+    """Return the least and the largest width, mm, that is near enough to the bore and that the nozzle lays."""
+    nozzle = job.machine.extruders[tools_of(resolve(job).job.values)["walls"]]
+    low, high = nozzle.line_width
+    return max((1.0 - WITHIN) * nozzle.bore, low), min((1.0 + WITHIN) * nozzle.bore, high)
+
+
+def best_of(job: Job, rows: Sequence[Row]) -> Row:
+    """Return the row that leaves the least void; of those within 1 % of it, the one that lays the least twice.
+
+    The job as it is counts only where its widths are as near to the bore as the others.
+    """
+    low, high = _reach(job)
+    fit = [row for row in rows if all(low - 1e-9 <= row[key] <= high + 1e-9 for key in KEYS)]
+    least = min(row["void_mm2"] for row in fit)
+    near = [row for row in fit if row["void_mm2"] <= least * 1.01 + 0.01]
     return min(near, key=lambda row: (row["overlap_mm2"], row["gap_fill_strokes"]))
