@@ -129,6 +129,26 @@ def test_spans_are_as_high_as_they_say_whatever_the_slope():
     assert inside.sum() == 30
 
 
+@pytest.mark.parametrize("ease", [0.02, 0.04])
+def test_layers_ease_to_a_knot_from_both_sides_though_they_end_where_it_does(ease):
+    mesh, rng = on_bed(box(np.array([8.0, 8.0, 20.0]))), np.random.default_rng(5)
+    for _ in range(60):
+        low, own = round(rng.uniform(3, 13), 3), float(rng.choice([0.08, 0.1, 0.15]))
+        high = round(low + rng.uniform(0.5, 4), 3)
+        found = followed(mesh, ease=ease, spans=[HeightSpan(low, high, own)])
+        assert np.abs(np.diff(found.thick[1:])).max() <= ease + 0.011  # a grain of the grid
+        for end in (low, high, 20.0):
+            assert np.abs(found.top - end).min() < 1.5e-3
+
+
+def test_of_set_heights_a_layer_ends_near_every_flat():
+    mesh = on_bed(turned_about_z(STAIRS))
+    for allowed, least in (("0.08 0.16 0.24", 0.08), ("0.12 0.28", 0.12), ("0.1", 0.1)):
+        found = followed(mesh, allowed=allowed)
+        for flat in (3.03, 5.01, 8.37, 11.0):
+            assert np.abs(found.top - flat).min() <= least / 2 + 1e-3
+
+
 def test_only_set_heights_are_used():
     found = followed(on_bed(turned_about_z(DOME)), allowed="0.08 0.16 0.24")
     assert set(np.round(found.thick[1:], 3)) == {0.08, 0.16, 0.24}

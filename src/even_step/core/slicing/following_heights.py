@@ -16,6 +16,7 @@ GRID = 0.01  # mm, between places for which the thickest layer is found beforeha
 GRAIN = 0.01  # mm: heights are whole multiples where no flat asks for others, so that few are in use
 AHEAD = 8  # layers before a flat that share what it takes to end on it
 FAR = 40  # as many do where all are the least: thinner ones cannot be, and thicker ones leave more than the stair
+BISECTIONS = 24  # of the most a layer may have, to find it within a nanometre
 TINY = 1e-6  # mm
 
 
@@ -46,13 +47,20 @@ def following(
     -----
     Each layer is the thickest whose stair, on all facets that it cuts, is small enough; then heights are lowered, never
     raised, until each differs from its neighbour by no more than wished, or than the next set height does. Before a
-    flat, or an end of a span, the last few layers share what it takes to end there; one that is nearer than half of the
-    least height to where a layer ends is passed by.
+    flat, or an end of a span, the thickest of the last few layers are lowered until one ends there; one that is nearer
+    than half of the least height to where a layer ends is passed by. Of set heights the thickest that ends no more than
+    half of the least beyond it is taken.
     """
     ends = np.unique(np.concatenate((surface.flats, spans[:, 0], spans[:, 1])))
     ends = np.append(ends[(ends > first + TINY) & (ends < tall - TINY)], tall)
-    slopes = surface.z, surface.rise, *limits, spans
+    slopes = surface.z, surface.rise, *limits, _whole(first, tall, spans)
     return np.asarray(_marched(first, ends, _most(first, tall, *slopes), slopes, allowed))
+
+
+def _whole(first: float, tall: float, spans: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return spans as high as whole layers in them come out, so that layers before them ease to what will be laid."""
+    reach = np.maximum(np.minimum(spans[:, 1], tall) - np.maximum(spans[:, 0], first), TINY)
+    return np.column_stack((spans[:, :2], reach / np.ceil(reach / spans[:, 2] - TINY)))
 
 
 @kernel
@@ -108,49 +116,85 @@ def _most(first, tall, zs, rise, least, most, stair, ease, spans):  # type: igno
 
 
 @kernel
-def _is_finest(highest, begin, end, least, grain):  # type: ignore[no-untyped-def]
-    """Tell whether no layer between two heights over the first may be thicker by a grain than the least."""
-    for i in range(int(begin / GRID + TINY), min(int((end - least) / GRID + TINY), highest.shape[0])):
-        if highest[i] > least + grain - TINY:
-            return False
-    return True
+def _thickest(z, before, grid, slopes, allowed):  # type: ignore[no-untyped-def]
+    """Return the thickest layer that may begin at a height, the one below it being known."""
+    first, highest = grid
+    zs, rise, least, most, stair, ease, spans = slopes
+    i = min(int((z - first) / GRID + TINY), highest.shape[0] - 1)
+    high = min(highest[i], highest[min(i + 1, highest.shape[0] - 1)])
+    if _own(z, spans) > 0.0:
+        return max(high, least)
+    high = min(high, _at(z, zs, rise, least, most, stair))
+    if ease > 0.0:
+        step = ease
+        if allowed.shape[0] > 0:  # the next of set heights may be farther
+            k = np.searchsorted(allowed, before + TINY, side="right")
+            step = max(step, allowed[min(k, allowed.shape[0] - 1)] - before)
+        high = min(high, before + step)
+    grain = _grain(ease)
+    return max(np.floor(high / grain + TINY) * grain, least)
+
+
+@kernel
+def _foreseen(z, before, end, cap, most, grid, slopes, allowed):  # type: ignore[no-untyped-def]
+    """Return how many layers no thicker than a cap, and no more than so many, lead to an end, and how high that is."""
+    n = 0
+    while end - z > TINY and n < most:
+        before = min(_thickest(z, before, grid, slopes, allowed), cap)
+        z += before
+        n += 1
+    return n, z
+
+
+@kernel
+def _planned(z, before, high, end, grid, slopes, allowed):  # type: ignore[no-untyped-def]
+    """Return how many layers are to end at an end that is near, 0 if it is not, and the least and the most they have.
+
+    The thickest are lowered to one height: what was eased before stays so.
+    """
+    _, _, least, most, _, ease, _ = slopes
+    count, reached = _foreseen(z, before, end, most, FAR, grid, slopes, allowed)
+    few = AHEAD if ease <= 0.0 else max(AHEAD, 2 * int(np.ceil(high / ease)))
+    if reached < end - TINY or (count > few and high > least + TINY):
+        return 0, least, most
+    if count * least > end - z:  # one fewer, each a little thicker than the least
+        count = max(1, int((end - z) / least + TINY))
+        return count, (end - z) / count, most
+    low = least
+    for _ in range(BISECTIONS):
+        cap = (low + most) / 2
+        if _foreseen(z, before, end, cap, count, grid, slopes, allowed)[1] < end:
+            low = cap
+        else:
+            most = cap
+    return count, least, most
 
 
 @kernel
 def _marched(first, ends, highest, slopes, allowed):  # type: ignore[no-untyped-def]
     """March up: the thickest layer that may begin here, and before an end what it takes to end there."""
-    zs, rise, least, most, stair, ease, spans = slopes
+    least, most = slopes[2], slopes[3]
     out = np.empty(64)
-    n, at = 0, 0
+    n, at, left = 0, 0, 0
+    low, cap = least, most
     z, before = first, most
     tall = ends[ends.shape[0] - 1]
     lowest = allowed[0] if allowed.shape[0] > 0 else least
-    grain = _grain(ease)
+    grid = (first, highest)
     while tall - z > lowest / 2 + TINY:
-        i = min(int((z - first) / GRID + TINY), highest.shape[0] - 1)
-        high = min(highest[i], highest[min(i + 1, highest.shape[0] - 1)])
-        if _own(z, spans) < 0.0:
-            high = min(high, _at(z, zs, rise, least, most, stair))
-            if ease > 0.0 and n > 0:
-                step = ease
-                if allowed.shape[0] > 0:  # the next of set heights may be farther
-                    k = np.searchsorted(allowed, before + TINY, side="right")
-                    step = max(step, allowed[min(k, allowed.shape[0] - 1)] - before)
-                high = min(high, max(before + step, least))
-        high = max(np.floor(high / grain + TINY) * grain, least)
-        while ends[at] - z < least / 2 and at + 1 < ends.shape[0]:
-            at += 1
+        high = _thickest(z, before, grid, slopes, allowed)
+        while ends[at] - z <= max(least, lowest) / 2 and at + 1 < ends.shape[0]:
+            at, left = at + 1, 0
         rest = ends[at] - z
         if allowed.shape[0] > 0:
-            k = max(0, np.searchsorted(allowed, min(high, tall - z) + TINY, side="right") - 1)
+            k = max(0, np.searchsorted(allowed, min(high, rest + lowest / 2) + TINY, side="right") - 1)
             high = allowed[k]
-        elif rest < AHEAD * high or (
-            rest < FAR * high and _is_finest(highest, z - first, ends[at] - first, least, grain)
-        ):
-            layers = np.ceil(rest / high - TINY)
-            if rest / layers < least:
-                layers = max(1.0, np.floor(rest / least + TINY))
-            high = min(max(rest / layers, least), most)
+        else:
+            if left == 0:
+                left, low, cap = _planned(z, before, high, ends[at], grid, slopes, allowed)
+            high = rest if left == 1 else min(max(high, low), cap)
+            high = min(max(high, least), most)
+            left = max(0, left - 1)
         if n == out.shape[0]:
             more = np.empty(2 * n)
             more[:n] = out
