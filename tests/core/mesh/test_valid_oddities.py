@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import zipfile
-
 import numpy as np
 import pytest
 
 from even_step.core.errors import InputError
 from even_step.core.mesh.read.model import read_model
+from tests.assembly import threemf
 from tests.shapes import box, indexed, text_stl
 
 NAMES = ['a > b "c"', "x<y> & z", "<b>bold</b>", "it's"]
@@ -26,25 +25,6 @@ def model_xml(facets, name="box", encoding="UTF-8"):
         f"<triangles>{triangles}</triangles></mesh></object></resources>"
         '<build><item objectid="1"/></build></model>'
     )
-
-
-def threemf(path, model: bytes):
-    with zipfile.ZipFile(path, "w") as archive:
-        archive.writestr(
-            "[Content_Types].xml",
-            '<?xml version="1.0" encoding="UTF-8"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/'
-            'content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.'
-            'relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.'
-            '3dmanufacturing-3dmodel+xml"/></Types>',
-        )
-        archive.writestr(
-            "_rels/.rels",
-            '<?xml version="1.0" encoding="UTF-8"?><Relationships xmlns="http://schemas.openxmlformats.org/package/'
-            '2006/relationships"><Relationship Target="/3D/3dmodel.model" Id="rel0" Type="http://schemas.microsoft.'
-            'com/3dmanufacturing/2013/01/3dmodel"/></Relationships>',
-        )
-        archive.writestr("3D/3dmodel.model", model)
-    return path
 
 
 @pytest.mark.parametrize("mark", [b"\xef\xbb\xbf", b"\xef\xbb\xbf\r\n"])

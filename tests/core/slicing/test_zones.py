@@ -18,8 +18,9 @@ from even_step.core.mesh.solids import ball, box, cylinder
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.zones import Footprints, cells, snapped
 from even_step.core.stages import StageCache
+from tests.assembly import assembly
 from tests.core.slicing.zone_help import OPEN, block, infill_of, zone, zoned
-from tests.slicing_help import laid, plain_moves, slice_again
+from tests.slicing_help import job_of, laid, plain_moves, slice_again
 
 HEIGHT, WIDE = 0.2, 0.45
 SECTION = HEIGHT * (WIDE - HEIGHT) + np.pi * HEIGHT**2 / 4
@@ -219,17 +220,11 @@ def test_a_pattern_is_fitted_to_its_zone_with_whole_cells(tmp_path):
             assert np.ptp(gaps) < 0.02
 
 
-def test_two_bodies_of_the_arrow_are_full_and_the_others_are_as_they_were(tmp_path):
-    job = read_job_text(DATA / "demo" / "arrow_job.toml")
-    plain = job.model_copy(update={"parts": tuple(part.model_copy(update={"zones": ()}) for part in job.parts)})
-    size = (0.0, 0.0)
-    before = infill_of(slice_again(tmp_path, plain), size)
-    done = slice_again(tmp_path, job)
-    after, told = infill_of(done, size), done.report["parts"][0]["zones"]
-    assert [zone["infill_density"] for zone in told] == pytest.approx([100.0, 100.0], abs=3.0)
+def compared_outside(done, before, after, step):
+    """Hold lines of every so many layers against those of the job without zones, and tell how long they are, mm."""
     prints, layers = done.sliced.solids[0].prints, done.sliced.toolpath.courses.layers_of(0)
     compared = 0.0
-    for own in range(0, len(layers), 7):
+    for own in range(0, len(layers), step):
         near = shapely.union_all(prints.outline[prints.which[:, own]]).buffer(2 * WIDE + 4 * WIDE)
         one, other = (
             shapely.difference(lines.get(int(layers[own]), shapely.MultiLineString()), near)
@@ -238,4 +233,27 @@ def test_two_bodies_of_the_arrow_are_full_and_the_others_are_as_they_were(tmp_pa
         assert one.length == pytest.approx(other.length, abs=0.05)
         assert shapely.difference(other, one.buffer(0.003)).length < 0.05
         compared += one.length
-    assert compared > 200.0  # mm, so that something was compared
+    return compared
+
+
+def test_two_bodies_of_the_arrow_are_full_and_the_others_are_as_they_were(tmp_path):
+    job = read_job_text(DATA / "demo" / "arrow_job.toml")
+    plain = job.model_copy(update={"parts": tuple(part.model_copy(update={"zones": ()}) for part in job.parts)})
+    size = (0.0, 0.0)
+    before = infill_of(slice_again(tmp_path, plain), size)
+    done = slice_again(tmp_path, job)
+    told = done.report["parts"][0]["zones"]
+    assert [zone["infill_density"] for zone in told] == pytest.approx([100.0, 100.0], abs=3.0)
+    assert compared_outside(done, before, infill_of(done, size), 7) > 200.0
+
+
+def test_two_of_five_bodies_in_a_row_are_full_and_three_stay_honeycomb(tmp_path):
+    row = assembly(tmp_path / "row.3mf", [block(26, 24, 6) + (26 * k, 0, 0) for k in range(5)])
+    settings, size = {"infill.pattern": "honeycomb", "infill.density": 20}, (0.0, 0.0)
+    full = [Zone(shape="body", body=body, settings={"infill.density": 100}) for body in (1, 3)]
+    plain = job_of(row, settings)
+    zoned_parts = tuple(part.model_copy(update={"zones": tuple(full)}) for part in plain.parts)
+    before = infill_of(slice_again(tmp_path, plain), size)
+    done = slice_again(tmp_path, plain.model_copy(update={"parts": zoned_parts}))
+    assert [zone["infill_density"] for zone in done.report["parts"][0]["zones"]] == pytest.approx([100, 100], abs=3)
+    assert compared_outside(done, before, infill_of(done, size), 5) > 200.0
