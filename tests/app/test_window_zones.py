@@ -12,7 +12,7 @@ from even_step.app.canvas.zone_edges import zone_lines
 from even_step.app.stations.zone_grip import ZoneGrip
 from even_step.core.job import edits
 from tests.app.file_dialogs import answer
-from tests.shapes import box, write_stl
+from tests.shapes import ball, box, write_stl
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -366,3 +366,23 @@ def test_the_shape_of_a_zone_comes_from_a_file_and_its_edges_are_drawn(plate, tm
     hand.click("new zone file")
     hand.wait(lambda: "nothing.stl" in hand.window.area.notes.text)
     assert len(zones(hand)) == 1
+
+
+@pytest.mark.parametrize("sized", [True, False], ids=["of a size", "as in its file"])
+def test_the_part_is_tinted_where_a_mesh_of_a_file_reaches_its_surface(plate, tmp_path, sized):
+    hand = plate
+    answer(hand, write_stl(tmp_path / "drop.stl", ball(10.0, 3)))
+    hand.click("new zone file")
+    hand.wait(lambda: bool(zones(hand)))
+    (made,) = zones(hand)
+    if not sized:
+        own = made.model_copy(update={"size": None})
+        hand.desk.store.do("own size", edits.with_zone(hand.desk.job, hand.part(), own))
+    hand.desk.zoning.show("", "")
+    (x, y, _), (_, _, high) = hand.canvas.scene.parts[0].box
+    middle, reach = np.array([x + 30.0, y + 20.0]), np.sqrt(10.0**2 - 3.0**2)  # on the top, 3 mm over the ball's middle
+    hand.wait(lambda: is_teal(colour_at(hand, middle[0] + 0.4 * reach, middle[1] - 4.0, high)))
+    for off in (-0.85, -0.4, 0.4, 0.85):
+        assert is_teal(colour_at(hand, middle[0] + off * reach, middle[1] - 4.0 * (abs(off) < 0.5), high))
+    for off in (-1.2, 1.2):
+        assert not is_teal(colour_at(hand, middle[0] + off * reach, middle[1], high))

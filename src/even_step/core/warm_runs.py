@@ -18,6 +18,7 @@ from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_R
 from even_step.core.job.zones import Zone
 from even_step.core.layout.shadow import shadow_of
 from even_step.core.mesh.faces import flat_face, neighbours
+from even_step.core.mesh.filled import filled
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.mesh.portrait import portrait
 from even_step.core.mesh.poses import MANY_VERTICES, candidates, outermost, pose_costs
@@ -104,6 +105,7 @@ def _look_at(mesh: Mesh) -> None:
     """Ask of a mesh what a window asks."""
     shadow_of(mesh)
     flat_face(mesh, neighbours(mesh), 0)
+    filled(mesh, 2)
     first_hit(mesh, np.array([0.0, 0.0, 100.0]), np.array([0.0, 0.0, -1.0]))
     portrait(mesh, LIMITS, 8, 8)
     pose_costs(mesh, candidates(mesh, 7), LIMITS)

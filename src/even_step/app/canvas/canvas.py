@@ -27,7 +27,7 @@ from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import POINTING, Gestures
 from even_step.app.canvas.scene import LINES_AT, build_scene
-from even_step.app.canvas.zone_edges import skins_of
+from even_step.app.canvas.zone_edges import skins_of, with_meshes
 from even_step.app.canvas.zone_rims import ZoneRims
 from even_step.app.desk import Desk
 from even_step.app.store import Change
@@ -94,7 +94,8 @@ class Canvas(QWidget):
         found = self.collisions
         scene = build_scene(self.desk, self.dragged, found.touching, found.covering)
         rough = () if self.dragged or scene.lines else self.desk.foreseen_texture.rough
-        self.scene = replace(scene, skins=skins_of(self.desk.job, scene, self.rims), rough=rough)
+        parts = with_meshes(self.desk.job, scene, self.rims)
+        self.scene = replace(scene, parts=parts, skins=skins_of(self.desk.job, scene, self.rims), rough=rough)
         if self.scene.lines is None:
             found.look(self.scene, self.desk.job.layout.keep_out)
         self.is_whole = False

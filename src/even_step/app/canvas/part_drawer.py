@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.filled_zones import FilledZones
 from even_step.app.canvas.programs import give, lit, program
 from even_step.app.canvas.relief_drawer import ReliefDrawer
 from even_step.app.canvas.scene import MOST_BANDS, MOST_TINTS, PartShape, Piece, Scene, Skin
@@ -54,6 +55,7 @@ class PartDrawer:
         self._is_cut = False
         self._skins: tuple[tuple[Skin, ...], list[_Buffers]] = (), []
         self._relief = ReliefDrawer(ctx)
+        self._filled = FilledZones(ctx)
         self._edges: dict[ShelfModel, tuple[moderngl.Buffer, moderngl.VertexArray]] = {}
 
     def _upload(self, mesh: Mesh) -> _Buffers:
@@ -150,6 +152,8 @@ class PartDrawer:
     def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
         self._free_unused(scene)
         self._is_cut = bool(np.isfinite(scene.cut_at))
+        self._filled.take(scene.parts)
+        give(self._facets, filled=self._filled.use(), slots=float(self._filled.slots))
         give(
             self._facets,
             seen=camera.matrix,
@@ -178,7 +182,8 @@ class PartDrawer:
         if part.tints:
             room = MOST_TINTS - len(part.tints)
             matrices = [np.ascontiguousarray(one.matrix.T, np.float32) for one in part.tints]
-            self._facets["kind"].value = [one.kind for one in part.tints] + [0] * room  # type: ignore[union-attr]
+            kinds = [one.kind + self._filled.slot(one) for one in part.tints]
+            self._facets["kind"].value = kinds + [0] * room  # type: ignore[union-attr]
             self._facets["about"].write(np.array(matrices + [np.eye(4, dtype=np.float32)] * room).tobytes())  # type: ignore[union-attr]
         # Of a closed part no inside is ever seen, so half the facets need not be drawn.
         self._ctx.front_face = "cw" if np.linalg.det(part.matrix[:3, :3]) < 0 else "ccw"
@@ -272,6 +277,7 @@ class PartDrawer:
             buffers.release()
         self._skins = (), []
         self._relief.release()
+        self._filled.release()
         for kept_one in (self._columns, self._cut):
             if kept_one:
                 kept_one[1].release()

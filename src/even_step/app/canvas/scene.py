@@ -28,6 +28,7 @@ Matrix = NDArray[np.float64]
 WRONG_WASH, PICKED_WASH = 0.22, 0.16  # how much of the tint of its state a part is given
 split_model = lru_cache(64)(ShelfModel.only)
 TINTED = ("box", "cylinder", "ball")
+MESH = len(TINTED)
 MOST_BANDS = 256  # up a part
 UNLIKE = 0.015  # mm: layers that differ by less are as of one height
 MOST_TINTS = 16  # of a part's zones, the last ones; all have their edges drawn
@@ -61,11 +62,13 @@ class Piece:
 class ZoneTint:
     """Where a part is tinted as in a zone.
 
-    Within a box, cylinder or ball (0, 1, 2) of size 1 in the frame to which a matrix (4, 4) leads from the bed.
+    Within a box, cylinder, ball or mesh (0, 1, 2, 3) of size 1 in the frame to which a matrix (4, 4) leads from the
+    bed; ``filled`` (n, n, n) is how much of each cell of a grid over the mesh lies within it, along z, y, x, 0 to 255.
     """
 
     kind: int
     matrix: Matrix
+    filled: NDArray[np.uint8] | None = None
 
 
 @dataclass(frozen=True, eq=False)

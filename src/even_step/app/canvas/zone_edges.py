@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
 from even_step.app.canvas.camera import Camera
 from even_step.app.canvas.picking import far_from
-from even_step.app.canvas.scene import PartShape, Scene, Skin
+from even_step.app.canvas.scene import MESH, MOST_TINTS, PartShape, Scene, Skin, ZoneTint
 from even_step.app.canvas.zone_frame import ZoneFrame
-from even_step.app.canvas.zone_rims import Lines, ZoneRims
+from even_step.app.canvas.zone_rims import UP, Lines, ZoneRims, box_of_size_1
 from even_step.core.job.model import MM_PER, Job, Part
 from even_step.core.job.spots import part_of
 from even_step.core.job.zones import PLACED, Zone
@@ -18,21 +20,21 @@ from even_step.core.job.zones import PLACED, Zone
 NEAR = 6.0  # points from an edge that still pick its zone
 SLIP = (40.0, 9.0)  # points about the middle of a name
 OVER = 16.0  # points
+UNREAD = 10.0  # mm, of a mesh that the window has not read: its place is what can be shown
 ROUND = np.linspace(0.0, 2 * np.pi, 49)
 CIRCLE = np.stack((np.cos(ROUND), np.sin(ROUND), 0 * ROUND), axis=1) / 2
-SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
-UP = np.array([0.0, 0.0, 0.5])
 
 
 def zone_lines(part: Part, shape: PartShape, zone: Zone, rim: Lines) -> Lines:
     """Return the edges of a zone of a copy on the bed, each (n, 3), mm.
 
-    ``rim`` are those of a zone of picked faces in the part's frame, or of a mesh of size 1 about the origin.
+    ``rim`` are those that ``ZoneRims`` knows.
     """
     frame = ZoneFrame(part, shape.matrix)
     if zone.shape in PLACED:
         unit = frame.unit_frame(zone, float(shape.size[2]))
-        return [one @ unit[:3, :3].T + unit[:3, 3] for one in rim or _edges(zone.shape)]
+        unread = UNREAD if zone.size is None else 1.0
+        return [one @ unit[:3, :3].T + unit[:3, 3] for one in rim or [unread * edge for edge in _edges(zone.shape)]]
     if zone.near:
         lines = rim
     else:
@@ -58,9 +60,9 @@ def _edges(shape: str) -> Lines:
     """Return the edges of a shape of size 1 about the origin."""
     if shape == "ball":
         return [CIRCLE, CIRCLE[:, [0, 2, 1]], CIRCLE[:, [2, 0, 1]]]
-    rim = CIRCLE if shape == "cylinder" else SQUARE
-    uprights = rim[:-1:12] if shape == "cylinder" else rim[:-1]
-    return [rim - UP, rim + UP, *(np.stack((one - UP, one + UP)) for one in uprights)]
+    if shape == "cylinder":
+        return [CIRCLE - UP, CIRCLE + UP, *(np.stack((one - UP, one + UP)) for one in CIRCLE[:-1:12])]
+    return box_of_size_1()
 
 
 def skins_of(job: Job, scene: Scene, rims: ZoneRims) -> tuple[Skin, ...]:
@@ -69,6 +71,26 @@ def skins_of(job: Job, scene: Scene, rims: ZoneRims) -> tuple[Skin, ...]:
     zones = [(part, shape, zone) for part, shape in picked for zone in part.zones if zone.near]
     faces = [(part, shape, rims.facets_of(part, shape, zone)) for part, shape, zone in zones]
     return tuple(Skin(shape, ZoneFrame(part, shape.matrix).seen(some)) for part, shape, some in faces if len(some))
+
+
+def with_meshes(job: Job, scene: Scene, rims: ZoneRims) -> tuple[PartShape, ...]:
+    """Return the parts of a scene, the picked ones tinted where zones of meshes reach their surface too."""
+    return tuple(
+        _with_meshes(part_of(job, shape.spot.part), shape, rims) if shape.picked else shape for shape in scene.parts
+    )
+
+
+def _with_meshes(part: Part, shape: PartShape, rims: ZoneRims) -> PartShape:
+    frame, tints = ZoneFrame(part, shape.matrix), []
+    for zone in part.zones:
+        rim = rims.of_file(zone) if zone.shape == "mesh" else None
+        if rim is None or rim.filled is None:
+            continue
+        unit, own = frame.unit_frame(zone, float(shape.size[2])), np.eye(4)
+        if zone.size is None:
+            own[:3, :3], own[:3, 3] = np.diag(rim.spans), rim.middle
+        tints.append(ZoneTint(MESH, np.asarray(np.linalg.inv(unit @ own), np.float64), rim.filled))
+    return replace(shape, tints=(*shape.tints, *tints)[-MOST_TINTS:]) if tints else shape
 
 
 def name_place(lines: Lines, camera: Camera) -> QPointF:

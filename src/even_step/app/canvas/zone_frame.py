@@ -11,7 +11,6 @@ from even_step.core.mesh.turning import turn_matrix, turn_of
 
 Vector = NDArray[np.float64]
 Figures = dict[str, tuple[float, float, float]]
-UNKNOWN = np.full(3, 10.0)  # mm, of a mesh that the window has not read: its place is what can be shown
 GRAIN = 3  # decimals of a figure that a hand made
 
 
@@ -50,9 +49,10 @@ class ZoneFrame:
     def unit_frame(self, zone: Zone, tall: float) -> Vector:
         """Return the matrix (4, 4) by which a placed zone comes of a shape of size 1 about the origin.
 
+        A mesh without a size comes of its file's numbers as mm.
         ``tall`` is how high the part stands, mm: what snaps to its ends moves there.
         """
-        size = UNKNOWN if zone.size is None else np.array(zone.size)
+        size = np.ones(3) if zone.size is None else np.array(zone.size)
         out = np.eye(4)
         out[:3, :3] = self.matrix @ turn_matrix(zone.turn) * size
         out[:3, 3] = self.seen(np.array(zone.middle))

@@ -19,17 +19,27 @@ SHARP = 0.8  # cosine between facets that meet in a sharp edge
 MOST_EDGES = 300  # drawn of a mesh
 MOST_RIMS = 64
 UPRIGHTS = 8  # drawn of a carried rim
+SQUARE = np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0), (-1, -1, 0)]) / 2
+UP = np.array([0.0, 0.0, 0.5])
 
 Lines = list[NDArray[np.float64]]
 
 
 class Rim(NamedTuple):
-    """What a zone of picked faces is drawn by: its edges, and the facets of its faces (n, 3, 3), mm."""
+    """What a zone is drawn by: its edges, and the facets of its picked faces (n, 3, 3), mm.
+
+    Of a mesh, edges of size 1 about the origin, how large it is by its numbers and where their middle lies, and how
+    much of each cell of a grid over it lies within it, (GRID, GRID, GRID) along z, y, x.
+    """
 
     lines: Lines
     facets: NDArray[np.float64]
+    spans: NDArray[np.float64] = np.ones(3)
+    middle: NDArray[np.float64] = np.zeros(3)
+    filled: NDArray[np.uint8] | None = None
 
 
+GRID = 64  # cells along each axis of a mesh
 NO_RIM = Rim([], np.empty((0, 3, 3)))
 
 
@@ -41,9 +51,15 @@ class ZoneRims:
         self._known: dict[tuple[object, ...], Rim] = {}
 
     def of(self, part: Part, shape: PartShape, zone: Zone) -> Lines:
-        """Return the rims of picked faces in the part's frame, or a mesh's edges of size 1; none while not known."""
+        """Return the rims of picked faces in the part's frame, or a mesh's edges; none while not known.
+
+        Those of a mesh are of size 1 about the origin where the zone has a size of its own, as in its file where not;
+        a smooth one is drawn by the box about it.
+        """
         if zone.shape == "mesh":
-            return self._of_file(zone)
+            rim = self.of_file(zone)
+            lines = rim.lines or ([] if rim is NO_RIM else box_of_size_1())
+            return lines if zone.size else [one * rim.spans + rim.middle for one in lines]
         return self._of_faces(part, shape.model, zone).lines if zone.near else []
 
     def facets_of(self, part: Part, shape: PartShape, zone: Zone) -> NDArray[np.float64]:
@@ -67,26 +83,45 @@ class ZoneRims:
             )
         return self._known[key]
 
-    def _of_file(self, zone: Zone) -> Lines:
+    def of_file(self, zone: Zone) -> Rim:
+        """Return what a zone of a mesh is drawn by; nothing while its file is not read."""
         model = self._canvas.desk.shelf.of_zone(zone)
         if model is None:
             self._canvas.desk.shelf.want({zone.source}, self._canvas.desk.note)
-            return []
+            return NO_RIM
         key = (model,)
         if key not in self._known:
-            self._known[key] = Rim(edges_of_mesh(model), NO_RIM.facets)
-        return self._known[key].lines
+            self._known[key] = drawn = rim_of_mesh(model)
+
+            def found(cells: NDArray[np.uint8]) -> None:
+                self._known[key] = drawn._replace(filled=cells)
+                self._canvas.rebuild()
+
+            self._canvas.desk.background.run(f"filled {id(model)}", lambda: _filled(model), found)
+        return self._known[key]
 
 
-def edges_of_mesh(model: ShelfModel) -> Lines:
-    """Return the sharp edges of a model, or some others where it has none, stretched to size 1 about the origin."""
+def box_of_size_1() -> Lines:
+    """Return the edges of a box of size 1 about the origin."""
+    return [SQUARE - UP, SQUARE + UP, *(np.stack((one - UP, one + UP)) for one in SQUARE[:-1])]
+
+
+def _filled(model: ShelfModel) -> NDArray[np.uint8]:
+    from even_step.core.mesh.filled import filled  # noqa: PLC0415 - kernels load after the window shows
+
+    return filled(model.mesh, GRID)
+
+
+def rim_of_mesh(model: ShelfModel) -> Rim:
+    """Return the sharp edges of a model, stretched to size 1 about the origin; none where it is smooth."""
     rows = model.edges.astype(np.float64)
     corners, sharp = rows[:, :3], np.einsum("ij,ij->i", rows[:, 3:6], rows[:, 6:9])[::2] < SHARP
     edges = corners.reshape(-1, 2, 3)
-    some = edges[sharp] if sharp.any() else edges
+    some = edges[sharp]
     some = some[:: max(1, -(-len(some) // MOST_EDGES))]
     low, high = model.extremes.min(axis=0), model.extremes.max(axis=0)
-    return list((some - (low + high) / 2) / np.maximum(high - low, 1e-9))
+    spans, middle = np.maximum(high - low, 1e-9), (low + high) / 2
+    return Rim(list((some - middle) / spans), NO_RIM.facets, spans, middle)
 
 
 def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Rim:

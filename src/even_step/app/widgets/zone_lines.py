@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
@@ -17,7 +16,6 @@ from even_step.app.theme.type import MARK, font
 from even_step.core.job.model import Part
 
 HALF = 4.5  # points, of a handle
-WASH = 26  # of 255
 
 
 def draw_zones(painter: QPainter, canvas: Canvas, part: Part, shape: PartShape) -> None:
@@ -29,8 +27,6 @@ def draw_zones(painter: QPainter, canvas: Canvas, part: Part, shape: PartShape) 
         is_open = shape.picked and known is not None and known[1].id == zone.id
         colour = QColor(PAPER.zone)
         colour.setAlpha(255 if shape.picked else 120)
-        if shape.picked and np.isinf(canvas.scene.cut_at) and zone.shape == "mesh":
-            _wash(painter, camera, lines)
         painter.setPen(QPen(colour, 2.2 if is_open else 1.5 if shape.picked else 1.0, Qt.PenStyle.DashLine))
         _polylines(painter, camera, lines)
         if lines and shape.picked:
@@ -45,35 +41,6 @@ def draw_zone_in_hand(painter: QPainter, canvas: Canvas) -> None:
         _polylines(painter, canvas.camera, box_lines(*drawing.box))
     for handle in canvas.gestures.handles.shown:
         _handle(painter, canvas.camera, handle)
-
-
-def _wash(painter: QPainter, camera: Camera, lines: Lines) -> None:
-    """Tint what the zone covers of the screen."""
-    if not lines:
-        return
-    corners = _hull([(float(x), float(y)) for x, y, _ in camera.project(np.concatenate(lines))])
-    tint = QColor(PAPER.zone)
-    tint.setAlpha(WASH)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QBrush(tint))
-    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in corners]))
-
-
-def _hull(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Return the corners of the least convex shape about some points (Andrew 1979)."""
-    out: list[tuple[float, float]] = []
-    ordered = sorted(set(points))
-    for side in (ordered, ordered[::-1]):
-        half: list[tuple[float, float]] = []
-        for x, y in side:
-            while len(half) > 1:
-                (ax, ay), (bx, by) = half[-2:]
-                if (bx - ax) * (y - ay) - (by - ay) * (x - ax) > 0:
-                    break
-                half.pop()
-            half.append((x, y))
-        out += half[:-1]
-    return out
 
 
 def _polylines(painter: QPainter, camera: Camera, lines: Lines) -> None:

@@ -19,6 +19,8 @@ uniform bool in_zone;
 uniform int zones;
 uniform int kind[MOST_ZONES];
 uniform mat4 about[MOST_ZONES];
+uniform sampler3D filled;
+uniform float slots;
 uniform bool banded;
 uniform float tall;
 uniform vec3 band;
@@ -32,10 +34,22 @@ float limit_toward(vec2 way) {
     return mix(limits[at], limits[(at + 1) % 4], fract(turn));
 }
 
+bool lies_in_mesh(vec3 at, float slot) {
+    if (slot >= slots || max(max(abs(at.x), abs(at.y)), abs(at.z)) > 0.5005) return false;
+    // Within its own grid of those that stand one over the other, no nearer to the next than the middle of a cell.
+    float half_cell = 0.5 / float(textureSize(filled, 0).x);
+    vec3 into = vec3(at.xy + 0.5, (slot + clamp(at.z + 0.5, half_cell, 1.0 - half_cell)) / slots);
+    return texture(filled, into).r > 0.5;
+}
+
 bool lies_in_zone() {
-    // Each zone's own frame makes of it a box, a cylinder or a ball of size 1.
+    // Each zone's own frame makes of it a box, a cylinder, a ball or a mesh of size 1.
     for (int k = 0; k < zones; k++) {
         vec3 at = (about[k] * vec4(place, 1.0)).xyz;
+        if (kind[k] >= 3) {
+            if (lies_in_mesh(at, float(kind[k] - 3))) return true;
+            continue;
+        }
         float off = kind[k] == 2 ? length(at) : max(kind[k] == 1 ? length(at.xy) : max(abs(at.x), abs(at.y)), abs(at.z));
         if (off <= 0.5005) return true;
     }
