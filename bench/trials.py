@@ -20,7 +20,8 @@ from even_step.core.job.text import read_job_text
 from even_step.core.pipeline import slice_job
 from even_step.core.report import report
 from even_step.core.stages import StageCache, StageRun
-from even_step.core.trials.sweep import jobs_of, range_of, sweep
+from even_step.core.trials.ranges import jobs_of, range_of
+from even_step.core.trials.sweep import sweep
 from even_step.core.work import crew
 
 SWEPT = "infill.density=5:40:5"

@@ -19,6 +19,7 @@ from even_step.app.selection import Selection
 from even_step.app.shadows import Shadows
 from even_step.app.shelf import ModelShelf, Stand
 from even_step.app.store import JobStore
+from even_step.app.sweeping import Sweeping
 from even_step.app.trials import Trials
 from even_step.app.view import View
 from even_step.app.whose import Whose
@@ -69,6 +70,7 @@ class Desk(QObject):
         self.foreseen_texture = ForeseenTexture(sources, self)
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
+        self.sweeping = Sweeping(self.worker, self)
         self.curving = Curving(self.store, self.view, self.selection, self.trials, self)
         self.store.changed.connect(self._keep_bed)
         self.view.changed.connect(self._follow_bed)

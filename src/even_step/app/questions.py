@@ -16,6 +16,7 @@ from even_step.app.trials import Trial
 from even_step.app.widgets.comparison import ComparisonPage
 from even_step.app.widgets.find import Entry, Find
 from even_step.app.widgets.key_page import KeyPage
+from even_step.app.widgets.sweep_page import SweepPage
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.job.differences import value_text
 
@@ -93,6 +94,19 @@ class Questions:
     def show_comparison(self, a: Trial, b: Trial) -> None:
         """Show what differs between two trials."""
         ComparisonPage(a, b, self._window).open()
+
+    def show_sweep(self) -> None:
+        """Show the page of sweeps, beside the window."""
+        page = SweepPage(self._window.desk, self._window)
+        page.saves.connect(lambda: self._save_table(page))
+        page.finished.connect(page.deleteLater)
+        page.show()
+
+    def _save_table(self, page: SweepPage) -> None:
+        job = self._window.desk.job_of_bed
+        path = self._files.save("Save the table", f"{job.name or 'job'} sweep.csv", "csv")
+        if path:
+            page.save(path)
 
     def focus_field(self, name: str) -> None:
         """Put the keyboard into the fields of a tool."""

@@ -53,6 +53,9 @@ class Asking(Protocol):
     def show_comparison(self, a: Trial, b: Trial) -> None:
         """Show what differs between two trials."""
 
+    def show_sweep(self) -> None:
+        """Show the page of sweeps."""
+
     def focus_field(self, name: str) -> None:
         """Put the keyboard into a field of the sheet."""
 

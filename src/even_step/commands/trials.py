@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import csv
-import io
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
@@ -28,23 +26,11 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.trials.comparison import OF_JOB, Compared, compare, side_of
 from even_step.core.trials.figures import Row
 from even_step.core.trials.line_fit import best_of, widths_to_try
-from even_step.core.trials.sweep import jobs_of, range_of, sweep
+from even_step.core.trials.ranges import jobs_of, range_of
+from even_step.core.trials.sweep import sweep
+from even_step.core.trials.table import as_csv
 from even_step.core.work import crew
 
-#: Columns of a table behind the values that were swept; what else a row has comes after them.
-COLUMNS = (
-    "time_s",
-    "mass_g",
-    "cost",
-    "void_mm2",
-    "overlap_mm2",
-    "unsupported_area_mm2",
-    "contact_area_mm2",
-    "support_contact_mm2",
-    "retractions",
-    "gap_fill_strokes",
-    "findings",
-)
 Tried: TypeAlias = list[tuple[dict[str, Value], Job]]
 REPORT_KEYS = {"job", "ledger", "findings", "material"}
 
@@ -125,24 +111,12 @@ def _values(swept: dict[str, Value]) -> str:
 
 
 def _write(chosen: argparse.Namespace, rows: list[Row], swept: dict[str, Value]) -> None:
-    as_csv = bool(chosen.out) and Path(chosen.out).suffix.lower() == ".csv"
-    text = _as_csv(rows, tuple(swept)) if as_csv else json.dumps(rows, indent=1, ensure_ascii=False) + "\n"
+    wants_csv = bool(chosen.out) and Path(chosen.out).suffix.lower() == ".csv"
+    text = as_csv(rows, tuple(swept)) if wants_csv else json.dumps(rows, indent=1, ensure_ascii=False) + "\n"
     if chosen.out:
         write_whole(Path(chosen.out), [text.encode()])
     else:
         sys.stdout.write(text)
-
-
-def _as_csv(rows: Sequence[Row], swept: tuple[str, ...]) -> str:
-    """Return a table with the same columns in each row; findings as ``code=count`` words, none as 0."""
-    more = dict.fromkeys(name for row in rows for name in row if name not in {*swept, *COLUMNS})
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([*swept, *COLUMNS, *more])
-    for row in rows:
-        told = {**row, "findings": " ".join(f"{code}={count}" for code, count in row["findings"].items())}
-        writer.writerow([told.get(name, 0) for name in (*swept, *COLUMNS, *more)])
-    return out.getvalue()
 
 
 def _compare(chosen: argparse.Namespace) -> int:

@@ -12,7 +12,8 @@ from even_step.core.motion.check import check_gcode
 from even_step.core.stages import StageCache
 from even_step.core.trials.figures import figures_of, row_of
 from even_step.core.trials.line_fit import best_of, widths_to_try
-from even_step.core.trials.sweep import jobs_of, range_of, sweep
+from even_step.core.trials.ranges import jobs_of, range_of
+from even_step.core.trials.sweep import sweep
 from even_step.core.work import crew
 from tests.shapes import box, comb, extruded, write_stl
 from tests.slicing_help import job_of, slice_again

@@ -95,6 +95,14 @@ ACTIONS = (
         synonyms=(*WORDS, "difference", "side by side"),
     ),
     Action(
+        "trials.sweep",
+        "Sweep a setting…",
+        "Slice",
+        lambda b: b.asking.show_sweep(),
+        ("Ctrl+Shift+F",),
+        synonyms=(*WORDS, "curve", "range", "line fit", "fit", "find", "best", "least", "optimise", "chart"),
+    ),
+    Action(
         "trials.back",
         "Back to the job of the trial shown",
         "Slice",

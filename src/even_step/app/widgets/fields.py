@@ -96,6 +96,10 @@ class NumberField(TextField):
         """The number it holds."""
         return self._value
 
+    def show_unit(self, unit: str) -> None:
+        """Take numbers of another unit from now on."""
+        self._unit = unit
+
     def show_value(self, value: float) -> None:
         """Show a number; what is being typed is left alone."""
         self._value = value

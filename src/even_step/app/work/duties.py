@@ -20,6 +20,7 @@ from even_step.app.work.requests import (
     ForeseeHeights,
     ForeseeSupports,
     ForeseeTexture,
+    MeasureJob,
     Opened,
     OpenJob,
     ReadFile,
@@ -50,6 +51,7 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, read_models, settled
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
 from even_step.core.toolpath.roles import HIDDEN, OUTER_WALL
+from even_step.core.trials.figures import row_of
 from even_step.core.work import Crew
 
 MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones show those of the coarser mesh
@@ -207,6 +209,12 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
     )
 
 
+def measure(request: MeasureJob, memory: Memory, crew: Crew) -> Outcome:
+    """Slice a job for its figures."""
+    run = StageRun(crew, memory.cache)
+    return Outcome(row_of(report(slice_job(request.job, crew, memory.cache, run), run), {}))
+
+
 def export_gcode(request: ExportGcode, memory: Memory, crew: Crew) -> Outcome:
     """Write G-code, whole or not at all.
 
@@ -266,6 +274,7 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     ReadFile: read_file,
     OpenJob: open_job,
     SliceJob: slice_,
+    MeasureJob: measure,
     ExportGcode: export_gcode,
     SaveJob: save_job,
     FindVoids: find_voids,

@@ -47,6 +47,13 @@ class SliceJob:
 
 
 @dataclass(frozen=True)
+class MeasureJob:
+    """Slice a job for its figures alone; the answer is its row in a table."""
+
+    job: Job
+
+
+@dataclass(frozen=True)
 class ExportGcode:
     """Write a job's G-code; ``force`` writes although a finding stops it."""
 
@@ -103,7 +110,7 @@ class CutParts:
 
 #: What is asked of a job as it is, before it is sliced.
 Wish = ForeseeSupports | ForeseeHeights | ForeseeTexture | CutParts
-Request = ReadFile | OpenJob | SliceJob | ExportGcode | SaveJob | FindVoids | Wish
+Request = ReadFile | OpenJob | SliceJob | MeasureJob | ExportGcode | SaveJob | FindVoids | Wish
 #: Done in the worker's second thread: short, and wanted although a slice is running.
 ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, ForeseeTexture, CutParts)
 
