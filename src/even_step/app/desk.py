@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from even_step.app.asked import Sources
+from even_step.app.asked_line import AskedLine
 from even_step.app.background import Background
 from even_step.app.curving import Curving
 from even_step.app.cut_open import CutOpen
@@ -70,6 +71,7 @@ class Desk(QObject):
         self.foreseen_texture = ForeseenTexture(sources, self)
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
+        self.asked_line = AskedLine(self.trials, self.worker, self)
         self.sweeping = Sweeping(self.worker, self)
         self.curving = Curving(self.store, self.view, self.selection, self.trials, self)
         self.store.changed.connect(self._keep_bed)

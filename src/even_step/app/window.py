@@ -50,6 +50,7 @@ from even_step.app.widgets.unsaved_menu import UnsavedMenu
 from even_step.core.job.beds import number_of_bed
 from even_step.core.job.differences import differences
 from even_step.core.job.shipped import DATA
+from even_step.core.job.spots import has_part
 
 SHEET_WIDTH = 328
 
@@ -109,13 +110,13 @@ class Window(QMainWindow):
         self.rail, self.strip = Rail(), TrialStrip(desk.trials, desk.name_of_bed)
         self.top = TopLine(desk, self._menus)
         self.parts, self.recipe = PartsStation(desk, self.files), RecipeStation(desk)
-        self.output = OutputStation(desk, self.files)
+        self.layers, self.output = LayersStation(desk), OutputStation(desk, self.files)
         sheets: tuple[Sheet, ...] = (
             MachineStation(desk),
             self.parts,
             self.recipe,
             SupportsStation(desk),
-            LayersStation(desk),
+            self.layers,
             self.output,
         )
         self._sheets = QStackedWidget()
@@ -163,6 +164,7 @@ class Window(QMainWindow):
         self.strip.compared.connect(lambda trial: compare_with(self.reach, trial))
         for piece in (self.top, self.parts, self.output, self.area.notes):
             piece.wants.connect(self.run)
+        self.layers.reveals.connect(self._reveal_for_line)
         for word, step in self.rail.steps.items():
             step.clicked.connect(lambda _=False, word=word: desk.view.set("station", word))
 
@@ -171,6 +173,15 @@ class Window(QMainWindow):
         action = BY_ID[name]
         if action.can(self.reach):
             action.run(self.reach)
+
+    def _reveal_for_line(self, key: str) -> None:
+        """Show a setting where it holds for the line that is asked: for its part, where that has one of its own."""
+        story = self.desk.asked_line.story
+        part = story.part_id if story and has_part(self.desk.job, story.part_id) else ""
+        origins = {one.key: one.origin for one in story.reasons} if story else {}
+        self.desk.whose.choose((part,) if part and origins.get(key) in {"part", "zone"} else ())
+        self.desk.view.set("station", "Recipe")
+        self.recipe.reveal(key)
 
     def _show_trial(self, trial: Trial) -> None:
         """Show a trial, and the bed it is of if that is still there."""

@@ -59,6 +59,18 @@ def _play(reach: Reach) -> None:
     reach.desk.view.set("playing", not reach.desk.view.playing)
 
 
+def _ask(reach: Reach) -> None:
+    """Ask the line that the path has come to."""
+    trial, view = reach.desk.trials.shown, reach.desk.view
+    if trial is None or trial.lines is None or trial.lines.count == 0:
+        return
+    lines, layer = trial.lines, min(view.layers[1], trial.lines.count - 1)
+    first, end = int(lines.layer[layer]), int(lines.layer[layer + 1])
+    at = max(first, first + round(view.along * (end - first)) - 1)
+    x, y, z = (float(one) for one in lines.points[at, :3])
+    reach.desk.asked_line.ask(int(lines.path[at]), (x, y, z))
+
+
 ACTIONS = (
     Action("layers.play", "Play or pause", "Layers", _play, ("Space",), can=_sliced, station="Layers"),
     Action("layers.up", "A layer up", "Layers", _layer(1), ("Up",), can=_sliced, station="Layers"),
@@ -76,6 +88,16 @@ ACTIONS = (
         can=_sliced,
         station="Layers",
         synonyms=("flat", "2d", "cross section"),
+    ),
+    Action(
+        "layers.ask",
+        "Ask the line in hand why it is so",
+        "Layers",
+        _ask,
+        ("Q",),
+        can=_sliced,
+        station="Layers",
+        synonyms=("why", "line", "role", "speed", "width", "flow", "fan", "inspect"),
     ),
     Action(
         "layers.lens",

@@ -12,6 +12,7 @@ from even_step.app.acts.placing import about, edit
 from even_step.app.acts.zones import add_zone
 from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.facing import FaceLight
+from even_step.app.canvas.line_picking import Asked, line_at
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.canvas.under import UnderPointer
 from even_step.app.canvas.zone_drawing import ZoneDrawing
@@ -193,6 +194,8 @@ class Gestures:
 
     def _end(self, press: _Press) -> None:
         canvas, desk = self._canvas, self._canvas.desk
+        if canvas.scene.lines is not None and not press.drags and desk.view.station == "Layers":
+            self._ask(press.now)
         if canvas.scene.lines is not None or (press.drags and press.hit is None and not press.adds):
             return  # the view was turned
         if press.drags and press.hit is None:
@@ -216,6 +219,19 @@ class Gestures:
             self._pick_body(press.hit)
         else:
             desk.selection.pick([press.hit.spot] if press.hit else [], add=press.adds)
+
+    def _ask(self, at: QPointF) -> None:
+        """Ask the line under the pointer why it is as it is; on bare paper none is asked any more."""
+        shape, camera, asked = self._canvas.scene.lines, self._canvas.camera, self._canvas.desk.asked_line
+
+        def know(found: Asked | None) -> None:
+            if found:
+                asked.ask(*found)
+            else:
+                asked.clear()
+
+        if shape is not None:
+            self._canvas.desk.background.run("line", lambda: line_at(shape, camera, at.x(), at.y()), know)
 
     def _pick_zone(self, at: QPointF) -> bool:
         """Open the zone of a picked part whose edge or name lies under the pointer; returns whether one does."""

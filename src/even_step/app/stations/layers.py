@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
@@ -14,6 +14,7 @@ from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
+from even_step.app.stations.line_rows import LineRows
 from even_step.app.stations.tick_row import TickRow
 from even_step.app.stations.trial_fields import TrialFields
 from even_step.app.theme.colours import PAPER, role_colour
@@ -117,7 +118,9 @@ KEPT = "Slice (F5), or click a trial below to see its layers again."
 
 
 class LayersStation(Sheet):
-    """Look at the trial layer by layer."""
+    """Look at the trial layer by layer; ``reveals`` names a setting that is to be shown."""
+
+    reveals = Signal(str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__("Layers")
@@ -148,6 +151,7 @@ class LayersStation(Sheet):
         row = line(self._solid, self._section, 1, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
+        box.addWidget(LineRows(desk.asked_line, desk.trials, self.reveals.emit))
         box.addWidget(TrialFields(desk))
         self._colours = ColourRows(desk)
         box.addWidget(self._colours)

@@ -56,6 +56,7 @@ class Overlay(QWidget):
             voids.changed,
             desk.measuring.changed,
             desk.zoning.changed,
+            desk.asked_line.changed,
         ):
             signal.connect(self.update)
 
@@ -80,6 +81,7 @@ class Overlay(QWidget):
         if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
             self._finding(painter)
+            self._asked(painter)
         self._face(painter)
         self._arcs(painter)
         if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
@@ -283,6 +285,21 @@ class Overlay(QWidget):
         painter.fillRect(slip, QColor(PAPER.sheet))
         painter.setPen(QColor(PAPER.ink))
         painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _asked(self, painter: QPainter) -> None:
+        """Draw over the line that was asked, and mark where."""
+        points = self._desk.asked_line.points
+        if len(points) < 2:
+            return
+        if self._canvas.scene.flat:
+            points[:, 2] = 0.0
+        line = QPolygonF(self._seen(*map(tuple, points)))
+        x, y, z = self._desk.asked_line.place
+        (at,) = self._seen((x, y, 0.0 if self._canvas.scene.flat else z))
+        for colour, wide in ((PAPER.sheet, 4.0), (PAPER.accent, 1.8)):
+            painter.setPen(QPen(QColor(colour), wide))
+            painter.drawPolyline(line)
+            painter.drawEllipse(at, 5, 5)
 
     def _finding(self, painter: QPainter) -> None:
         """Ring the place of the finding in hand."""

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import (
+    AskLine,
     CutParts,
     ExportGcode,
     FindVoids,
@@ -35,6 +36,7 @@ from even_step.core.foreseen_texture import texture_before
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import files_in, is_job_file, read_job_text, with_files
+from even_step.core.line_why import line_story
 from even_step.core.mesh.coarse import coarse, extremes
 from even_step.core.mesh.edges import drawn_edges
 from even_step.core.mesh.mesh import Body, Model
@@ -237,6 +239,11 @@ def save_job(request: SaveJob, memory: Memory, crew: Crew) -> Outcome:
     return Outcome(write_whole(Path(request.path), [job_file(job, models_of(job, run), request.trials)]))
 
 
+def ask_line(request: AskLine, memory: Memory, crew: Crew) -> Outcome:
+    """Tell why a line is as it is."""
+    return Outcome(line_story(memory.sliced(request.job, crew), request.path, request.at))
+
+
 def find_voids(request: FindVoids, memory: Memory, crew: Crew) -> Outcome:
     """Find the voids of a layer."""
     rings = layer_voids(memory.sliced(request.job, crew), request.layer)
@@ -278,6 +285,7 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     ExportGcode: export_gcode,
     SaveJob: save_job,
     FindVoids: find_voids,
+    AskLine: ask_line,
     ForeseeSupports: foresee_supports,
     ForeseeHeights: foresee_heights,
     ForeseeTexture: foresee_texture,

@@ -80,6 +80,15 @@ class FindVoids:
 
 
 @dataclass(frozen=True)
+class AskLine:
+    """Ask why a path of a sliced job is as it is at a place on the bed, mm; the answer is a ``LineStory``."""
+
+    job: Job
+    path: int
+    at: tuple[float, float]
+
+
+@dataclass(frozen=True)
 class ForeseeSupports:
     """Find the columns of supports of a job, before it is sliced."""
 
@@ -110,7 +119,7 @@ class CutParts:
 
 #: What is asked of a job as it is, before it is sliced.
 Wish = ForeseeSupports | ForeseeHeights | ForeseeTexture | CutParts
-Request = ReadFile | OpenJob | SliceJob | MeasureJob | ExportGcode | SaveJob | FindVoids | Wish
+Request = ReadFile | OpenJob | SliceJob | MeasureJob | ExportGcode | SaveJob | FindVoids | AskLine | Wish
 #: Done in the worker's second thread: short, and wanted although a slice is running.
 ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, ForeseeTexture, CutParts)
 
