@@ -10,7 +10,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 
-from even_step.app.stations.layers import FindingRow, RoleRow
+from even_step.app.stations.finding_rows import FindingRow
+from even_step.app.stations.layers import RoleRow
+from even_step.app.told import place_of_finding
 from even_step.app.work.requests import Answer
 from even_step.cli import main
 from even_step.core.job import edits
@@ -226,7 +228,7 @@ def test_a_finding_about_the_whole_job_has_no_place_to_show(hand):
     hand.click(f"finding {placed}", FindingRow)
     camera = hand.canvas.camera
     hand.click(f"finding {idle}", FindingRow)
-    assert hand.desk.view.finding == -1
+    assert place_of_finding(hand.desk) is None
     assert hand.canvas.camera == camera
 
 

@@ -7,7 +7,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
-from even_step.app.stations.layers import FindingRow, RoleRow
+from even_step.app.stations.finding_rows import FindingRow
+from even_step.app.stations.layers import RoleRow
 from even_step.app.stations.recipe import for_several
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.job import edits

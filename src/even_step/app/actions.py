@@ -10,6 +10,7 @@ from even_step.app.acts import (
     holding,
     layers,
     lining,
+    looking,
     own,
     parts,
     slicing,
@@ -19,10 +20,7 @@ from even_step.app.acts import (
 )
 from even_step.app.acts.action import Action
 
-ACTIONS: tuple[Action, ...] = tuple(
-    action
-    for room in (files, parts, own, zones, lining, bodies, beds, curve, views, slicing, trials, holding, layers)
-    for action in room.ACTIONS
-)
+ROOMS = (files, parts, own, zones, lining, bodies, beds, curve, views, slicing, trials, holding, layers, looking)
+ACTIONS: tuple[Action, ...] = tuple(action for room in ROOMS for action in room.ACTIONS)
 BY_ID = {action.id: action for action in ACTIONS}
 MENUS = ("Job", "Edit", "Parts", "View", "Slice", "Layers", "Help")

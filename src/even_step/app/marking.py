@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from even_step.app.canvas.scene import Scene
 from even_step.app.desk import Desk
+from even_step.app.told import aside_of
 
 Mark = tuple[str, str]
 
@@ -45,7 +46,7 @@ def station_marks(desk: Desk, scene: Scene) -> dict[str, Mark]:
     shown = desk.trials.shown
     if shown:
         for severity in ("warn", "stop"):
-            found = shown.findings(severity)
+            found = [one for one in shown.findings(severity) if aside_of(desk.job, one) is None]
             if found:
                 marks["Layers"] = severity, found[0]["message"]
         if shown.findings("stop"):

@@ -31,6 +31,7 @@ class View(QObject):
         self.along = 1.0
         self.cut = 0.0  # mm over the bed at which parts are cut open; 0 leaves them whole
         self.finding = -1
+        self.pin = -1  # that is looked at, of the job's
         self.pointed_z = -1.0  # mm, the height the pointer is at; less than 0 for none
         self.playing = False
 

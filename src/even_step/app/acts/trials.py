@@ -31,13 +31,15 @@ def _back(reach: Reach) -> None:
     """Take up the job of the trial again, as one step that can be undone."""
     trial = _shown(reach)
     if trial:
-        reach.desk.store.do(f"back to trial {trial.number}", trial.job)
+        now = reach.desk.job
+        kept = {"pins": now.pins, "set_aside": now.set_aside}
+        reach.desk.store.do(f"back to trial {trial.number}", trial.job.model_copy(update=kept))
 
 
 def _differs(reach: Reach) -> bool:
     """Of a job of several beds a trial holds one; the others would be lost."""
     trial, desk = _shown(reach), reach.desk
-    return trial is not None and bed_count(desk.job) == 1 and trial.job != desk.job
+    return trial is not None and bed_count(desk.job) == 1 and trial.job != desk.job_of_bed
 
 
 def compare_with(reach: Reach, trial: Trial) -> None:

@@ -30,8 +30,10 @@ from even_step.app.canvas.scene import LINES_AT, build_scene
 from even_step.app.canvas.zone_edges import skins_of, with_meshes
 from even_step.app.canvas.zone_rims import ZoneRims
 from even_step.app.desk import Desk
+from even_step.app.pinning import place_of
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
+from even_step.app.told import place_of_finding
 from even_step.core.job.spots import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
@@ -119,18 +121,17 @@ class Canvas(QWidget):
         if piece == "tool" and self.desk.view.tool in POINTING:
             self.setFocus()  # Enter and Escape are for what is pointed at
         if piece == "finding":
-            self._bring_finding_into_view()
+            self._bring_into_view(place_of_finding(self.desk))
+        if piece == "pin" and 0 <= self.desk.view.pin < len(self.desk.job.pins):
+            self._bring_into_view(place_of(self.desk, self.desk.job.pins[self.desk.view.pin]))
         shows_lines = piece == "trial" and self.desk.view.station in LINES_AT
         if shows_lines or piece in SEEN:
             self.rebuild()
 
-    def _bring_finding_into_view(self) -> None:
-        """Shift the view to the finding in hand where its place is not seen well."""
-        trial, number = self.desk.trials.shown, self.desk.view.finding
-        if trial is None or number < 0:
+    def _bring_into_view(self, place: tuple[float, float, float] | None) -> None:
+        """Shift the view to a place that is not seen well."""
+        if place is None:
             return
-        finding = trial.report["findings"][number]
-        place = (*finding["at_mm"], finding["z_mm"])
         x, y, _ = self.camera.project(np.array([place], np.float64))[0]
         width, height = self.camera.size
         if not (EDGE < x < width - EDGE and EDGE < y < height - EDGE):

@@ -2,35 +2,24 @@
 
 from __future__ import annotations
 
-from functools import partial
-from typing import Any
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
-
-from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
+from even_step.app.stations.finding_rows import FindingRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
 from even_step.app.stations.line_rows import LineRows
+from even_step.app.stations.pin_rows import PinRows
 from even_step.app.stations.tick_row import TickRow
 from even_step.app.stations.trial_fields import TrialFields
-from even_step.app.theme.colours import PAPER, role_colour
-from even_step.app.theme.type import BODY, MARK, font
+from even_step.app.theme.colours import role_colour
 from even_step.app.trials import Trial
-from even_step.app.widgets.marks import draw_mark
 from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
-from even_step.core.errors import JobError
-from even_step.core.job import edits
-from even_step.core.job.by_hand import Post
-from even_step.core.job.model import Job
-from even_step.core.job.spots import has_part
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.wording import clock, grams
 
-SHEET_ROOM = 292  # points a row is about wide
 SEVERITIES = ("stop", "warn", "note")
 
 
@@ -52,65 +41,6 @@ class RoleRow(TickRow):
     def swatched(self, yes: bool) -> None:
         self.colour = role_colour(self.role) if yes else None
         self.update()
-
-
-class FindingRow(QAbstractButton):
-    """One finding; a click shows its place."""
-
-    def __init__(self, number: int, finding: dict[str, Any]) -> None:
-        super().__init__()
-        self.number, self._finding = number, finding
-        self.setObjectName(f"finding {number}")
-        where = f"layer {finding['layer'] + 1} · z {finding['z_mm']:.2f} mm" if finding["layer"] >= 0 else "whole part"
-        self._where = f"{where} · {finding['part']}" if finding["part"] else "whole job"
-        self.setAccessibleName(f"{finding['severity']}: {finding['message']}, {self._where}")
-        self.setToolTip(f"{finding['message']}\n{self._where}\nRemedy: {finding['remedy']}")
-        self.setCheckable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setFixedHeight(self.heightForWidth(SHEET_ROOM))
-
-    def heightForWidth(self, width: int) -> int:  # noqa: N802 - Qt's name
-        """Return the height that the wrapped message needs, with a line for the place and one for the remedy."""
-        metrics = QFontMetrics(font(BODY))
-        wrapped = metrics.boundingRect(0, 0, width - 26, 400, Qt.TextFlag.TextWordWrap, self._finding["message"])
-        remedy = QFontMetrics(font(MARK)).boundingRect(
-            0, 0, width - 26, 400, Qt.TextFlag.TextWordWrap, self._finding["remedy"]
-        )
-        return wrapped.height() + remedy.height() + 16 + 10
-
-    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
-        """Keep the height that the width needs."""
-        self.setFixedHeight(self.heightForWidth(event.size().width()))
-
-    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        """Draw mark, message, place and remedy."""
-        painter = QPainter(self)
-        if self.isChecked() or self.underMouse():
-            painter.fillRect(self.rect(), QColor(PAPER.wash if self.isChecked() else PAPER.paper))
-        if self.hasFocus():
-            painter.setPen(QColor(PAPER.accent))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        draw_mark(painter, self._finding["severity"], 10, 12)
-        wide = self.width() - 26
-        painter.setPen(QColor(PAPER.ink))
-        painter.setFont(font(BODY))
-        at = painter.drawText(QRectF(22, 3, wide, 400), Qt.TextFlag.TextWordWrap, self._finding["message"])
-        painter.setFont(font(MARK))
-        painter.setPen(QColor(PAPER.faint))
-        place = QRectF(22, at.bottom() + 1, wide, 15)
-        where = painter.fontMetrics().elidedText(self._where, Qt.TextElideMode.ElideRight, wide)
-        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, where)
-        painter.drawText(QRectF(22, place.bottom() + 1, wide, 400), Qt.TextFlag.TextWordWrap, self._finding["remedy"])
-        painter.end()
-
-
-def indented(widget: QWidget) -> QWidget:
-    """Put a button under the words of the finding above it."""
-    holder = QWidget()
-    row = line(widget, 1)
-    row.setContentsMargins(22, 0, 0, 8)
-    holder.setLayout(row)
-    return holder
 
 
 EMPTY = "Nothing sliced yet. Slice (F5), then step through the layers here."
@@ -151,7 +81,7 @@ class LayersStation(Sheet):
         row = line(self._solid, self._section, 1, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
-        box.addWidget(LineRows(desk.asked_line, desk.trials, self.reveals.emit))
+        box.addWidget(LineRows(desk, self.reveals.emit))
         box.addWidget(TrialFields(desk))
         self._colours = ColourRows(desk)
         box.addWidget(self._colours)
@@ -161,8 +91,9 @@ class LayersStation(Sheet):
         box.addWidget(self._heights)
         self._holes = HoleRows()
         box.addWidget(self._holes)
-        self._findings = Group("Findings")
+        self._findings = FindingRows(desk)
         box.addWidget(self._findings)
+        box.addWidget(PinRows(desk))
         self.add(self._inside)
         desk.trials.shown_changed.connect(self._refresh)
         desk.trials.changed.connect(self._refresh)
@@ -176,9 +107,6 @@ class LayersStation(Sheet):
             self._colours.refresh()
             for role in self.findChildren(RoleRow):
                 role.swatched = self._desk.view.colour_by == "role"
-        elif piece == "finding":
-            for row in self.findChildren(FindingRow):
-                row.setChecked(row.number == self._desk.view.finding)
 
     def _show_kind(self) -> None:
         self._solid.setChecked(not self._desk.view.section)
@@ -197,13 +125,12 @@ class LayersStation(Sheet):
             return
         self._trial = trial
         self._desk.view.finding = -1
+        self._findings.refresh()
         clear(self._roles.body)
-        clear(self._findings.body)
         if trial:
             self._fill_roles(trial)
             self._heights.show_report(trial.report)
             self._holes.show_report(trial.report)
-            self._fill_findings(trial)
 
     def _fill_roles(self, trial: Trial) -> None:
         times, masses = trial.report["time_by_role_s"], trial.report["mass_by_role_g"]
@@ -226,47 +153,3 @@ class LayersStation(Sheet):
     def _hide(self, role: str, *, shown: bool) -> None:
         hidden = self._desk.view.hidden_roles
         self._desk.view.set("hidden_roles", hidden - {role} if shown else hidden | {role})
-
-    def _fill_findings(self, trial: Trial) -> None:
-        found = trial.report["findings"]
-        order = sorted(range(len(found)), key=lambda i: SEVERITIES.index(found[i]["severity"]))
-        self._findings.note.setText(f"{len(found)}" if found else "none")
-        for number in order:
-            row = FindingRow(number, found[number])
-            row.clicked.connect(lambda _=False, number=number: self._see(number))
-            self._findings.add(row)
-            fix = found[number].get("fix")
-            if fix:
-                mend = button(fix["title"], f"fix {number}", partial(self._mend, found[number]))
-                self._findings.add(indented(mend))
-
-    def _mend(self, finding: dict[str, Any]) -> None:
-        """Give the part that a finding is about what would mend it: settings of its own, or a post."""
-
-        def mended(job: Job) -> Job:
-            if not has_part(job, finding["part_id"]):
-                raise JobError("is not in the job any more", subject=finding["part"])
-            part, zone = finding["part_id"], finding["fix"].get("zone", "")
-            for key, value in finding["fix"]["settings"].items():
-                if zone:
-                    settings = {**edits.zone_of(job, part, zone).settings, key: value}
-                    job = edits.with_zone_changed(job, part, zone, settings=settings)
-                else:
-                    job = edits.with_setting_of_parts(job, [part], key, value)
-            for *at, wide in finding["fix"]["posts"]:
-                job = edits.with_post(job, finding["part_id"], Post(at=tuple(at), diameter=wide))
-            return job
-
-        edit(self._desk, finding["fix"]["title"], mended)
-
-    def _see(self, number: int) -> None:
-        """Show the layer and the place of a finding."""
-        trial = self._desk.trials.shown
-        if trial is None or trial.lines is None:
-            return
-        finding = trial.report["findings"][number]
-        if finding["layer"] >= 0:
-            self._desk.view.show_layers(0, int(finding["layer"]), trial.lines.count)
-        if finding["part"]:
-            self._desk.view.finding = -1
-        self._desk.view.set("finding", number if finding["part"] else -1)  # the whole job has no place

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from even_step.app.asked_line import AskedLine
-from even_step.app.trials import Trials
+from even_step.app.acts.looking import put_pin
+from even_step.app.desk import Desk
 from even_step.app.widgets.sheet import Group, button, clear, label, line
 from even_step.core.catalogue import find_setting
 from even_step.core.line_story import LineStory, Reason
@@ -18,12 +18,13 @@ FROM |= {"job": "the job", "part": "the part", "zone": "the zone"}
 class LineRows(Group):
     """Shown while a line is asked."""
 
-    def __init__(self, asked: AskedLine, trials: Trials, reveal: Callable[[str], None]) -> None:
+    def __init__(self, desk: Desk, reveal: Callable[[str], None]) -> None:
         """``reveal`` shows a setting on the recipe's sheet."""
         super().__init__("The line", "click one, or Q")
         self.setObjectName("asked line")
-        self._asked, self._trials, self._reveal = asked, trials, reveal
-        asked.changed.connect(self.refresh)
+        self._asked, self._trials, self._reveal = desk.asked_line, desk.trials, reveal
+        self._put = partial(put_pin, desk)
+        desk.asked_line.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -39,6 +40,10 @@ class LineRows(Group):
         self.add(told)
         for one in story.reasons:
             self._add_reason(one)
+        pin = button("Pin this place", "put pin", self._put, tip="Look at it again after every slice (Ctrl+F9)")
+        row = line(pin, 1)
+        row.setContentsMargins(8, 6, 0, 4)
+        self.add(row)
         for number in story.findings:
             self.add(label(f"belongs to: {trial.report['findings'][number]['message']}", wrap=True))
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtGui import QFocusEvent, QIcon
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.trials import Trial
+from even_step.app.widgets.fields import WordsField
 from even_step.app.widgets.sheet import button, label
 from even_step.core.job.kept_trials import MOST_NAME, MOST_NOTE
 
@@ -20,8 +21,8 @@ class TrialFields(QWidget):
         super().__init__()
         self._desk = desk
         self._trial: Trial | None = None
-        self._name = _Field("trial name", "what it changed", MOST_NAME)
-        self._note = _Field("trial note", "what came of it", MOST_NOTE)
+        self._name = WordsField("trial name", "what it changed", MOST_NAME)
+        self._note = WordsField("trial note", "what came of it", MOST_NOTE)
         self._star = button("", "trial star", self._toggle, tip="A star on its ticket (Ctrl+B)")
         self._star.setCheckable(True)
         self._star.setIcon(_star())
@@ -74,19 +75,3 @@ def _star() -> QIcon:
     made = QIcon(pixmap("star", PAPER.rule))
     made.addPixmap(pixmap("star"), QIcon.Mode.Normal, QIcon.State.On)
     return made
-
-
-class _Field(QLineEdit):
-    """A line of words; left, it shows how they begin."""
-
-    def __init__(self, name: str, hint: str, longest: int) -> None:
-        super().__init__()
-        self.setObjectName(name)
-        self.setAccessibleName(name)
-        self.setPlaceholderText(hint)
-        self.setMaxLength(longest)
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
-        """Go back to the beginning."""
-        super().focusOutEvent(event)
-        self.setCursorPosition(0)

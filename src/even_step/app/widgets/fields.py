@@ -299,3 +299,19 @@ class Slider(QSlider):
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802 - Qt's name
         """Leave the wheel to the sheet, which scrolls."""
         event.ignore()
+
+
+class WordsField(QLineEdit):
+    """A line of words; left, it shows how they begin."""
+
+    def __init__(self, name: str, hint: str, longest: int) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setAccessibleName(name)
+        self.setPlaceholderText(hint)
+        self.setMaxLength(longest)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Go back to the beginning."""
+        super().focusOutEvent(event)
+        self.setCursorPosition(0)

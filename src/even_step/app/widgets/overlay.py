@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from even_step.app.canvas.canvas import Canvas
 from even_step.app.canvas.scene import PartShape, Scene
 from even_step.app.desk import Desk
+from even_step.app.pinning import seen_pins
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
@@ -57,8 +58,10 @@ class Overlay(QWidget):
             desk.measuring.changed,
             desk.zoning.changed,
             desk.asked_line.changed,
+            desk.store.changed,
         ):
-            signal.connect(self.update)
+            signal.connect(lambda *_: self.update())
+        desk.view.changed.connect(lambda piece: self.update() if piece == "pin" else None)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw all of it."""
@@ -82,6 +85,7 @@ class Overlay(QWidget):
             self._heading(painter)
             self._finding(painter)
             self._asked(painter)
+            self._pins(painter)
         self._face(painter)
         self._arcs(painter)
         if self._desk.view.tool == "measure" and not self._canvas.scene.lines:
@@ -301,12 +305,30 @@ class Overlay(QWidget):
             painter.drawPolyline(line)
             painter.drawEllipse(at, 5, 5)
 
+    def _pins(self, painter: QPainter) -> None:
+        """Draw the pins, each with its number; the one looked at is filled."""
+        flat = self._canvas.scene.flat
+        painter.setFont(font(MARK))
+        for number, (x, y, z) in seen_pins(self._desk):
+            foot = self._seen((x, y, 0.0 if flat else z))[0]
+            head = QRectF(foot.x() - 9, foot.y() - 34, 18, 18)
+            looked_at = number == self._desk.view.pin
+            painter.setPen(QPen(QColor(PAPER.accent), 1.6))
+            painter.drawLine(foot, QPointF(foot.x(), foot.y() - 16))
+            painter.setBrush(QColor(PAPER.accent if looked_at else PAPER.sheet))
+            painter.drawEllipse(head)
+            painter.setPen(QColor(PAPER.sheet if looked_at else PAPER.accent))
+            painter.drawText(head, Qt.AlignmentFlag.AlignCenter, str(number + 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
     def _finding(self, painter: QPainter) -> None:
         """Ring the place of the finding in hand."""
         trial, number = self._desk.trials.shown, self._desk.view.finding
         if trial is None or not 0 <= number < len(trial.report["findings"]):
             return
         finding = trial.report["findings"][number]
+        if not finding["part"]:
+            return  # the whole job has no place
         at = self._seen((*finding["at_mm"], 0.0 if self._canvas.scene.flat else finding["z_mm"]))[0]
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, wide in ((PAPER.sheet, 5.0), (PAPER.ink, 2.0)):

@@ -25,7 +25,7 @@ def spots_on(job: Job, bed: int) -> list[Spot]:
 def on_bed(job: Job, bed: int) -> Job:
     """Return the job that prints one bed alone: only its copies, on a first bed, without the parts that have none.
 
-    What makes no difference to the print, such as locks and what is hidden, is left out too.
+    What makes no difference to the print, such as locks, what is hidden, and pins, is left out too.
     """
     plain = {"bed": 0, "locked": False, "hidden": False}
     parts = []
@@ -36,6 +36,7 @@ def on_bed(job: Job, bed: int) -> Job:
     # Ids given to what is elsewhere or gone make no difference either.
     order = tuple(name for name in job.order if any(part.id == name for part in parts))
     fields = {"parts": tuple(parts), "order": order, "beds": job.beds[bed : bed + 1], "ids_given": 0}
+    fields |= {"pins": (), "set_aside": ()}
     alone = job.model_copy(update=fields)
     return job if job == alone else alone
 

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, Field, model_validator
 from even_step.core.catalogue import checked
 from even_step.core.job.by_hand import Mark, Post
 from even_step.core.job.ids import Id, identified
+from even_step.core.job.pins import MOST_PINS, Pin, SetAside
 from even_step.core.job.step_curve import MOST_KNOTS, Knot
 from even_step.core.job.tables import (
     JobSettings,
@@ -249,6 +250,8 @@ class Job(Frozen):
     tower: Pair | None = None
     beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()
     ids_given: Number = 0
+    pins: Annotated[tuple[Pin, ...], Field(max_length=MOST_PINS)] = ()
+    set_aside: Annotated[tuple[SetAside, ...], Field(max_length=MOST_PINS)] = ()
 
     def with_settings(self, changes: dict[str, object]) -> Self:
         """Return the job with some settings changed, each checked against the catalogue."""

@@ -6,6 +6,7 @@ from even_step.core.job.edits.change import with_part
 from even_step.core.job.edits.copies import MOST_COPIES, added, copied, cut_loose, removed, with_copies, with_mark
 from even_step.core.job.edits.lining import Side, aligned, distributed
 from even_step.core.job.edits.means import in_order, on_machine, with_material, with_recipe
+from even_step.core.job.edits.pins import with_pin, with_pin_changed, with_set_aside, without_pin, without_set_aside
 from even_step.core.job.edits.places import Pair, in_the_middle, laid_at, moved, on_grid, placed_at, without_places
 from even_step.core.job.edits.poses import in_unit, mirrored, posed_as, posed_by, sized, sized_by, turned
 from even_step.core.job.edits.settings import (
@@ -63,8 +64,11 @@ __all__ = [
     "with_mark",
     "with_material",
     "with_part",
+    "with_pin",
+    "with_pin_changed",
     "with_post",
     "with_recipe",
+    "with_set_aside",
     "with_setting",
     "with_setting_of_parts",
     "with_setting_of_zone",
@@ -76,7 +80,9 @@ __all__ = [
     "without_curve",
     "without_hand",
     "without_knot",
+    "without_pin",
     "without_places",
+    "without_set_aside",
     "without_settings",
     "without_settings_of_parts",
     "without_settings_of_zone",
