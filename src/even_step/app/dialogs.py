@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 MODELS = "Models and jobs (*.stl *.obj *.ply *.3mf *.step *.stp *.toml);;All files (*)"
 SHAPES = "Models (*.stl *.obj *.ply *.3mf *.step *.stp);;All files (*)"
+REPORTS = "Reports (*.pdf *.html)"
 JOBS = "Jobs (*.3mf *.toml);;All files (*)"
 
 
@@ -53,9 +54,9 @@ class FileQuestions:
         dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
         return next(iter(self._ask(dialog)), "")
 
-    def save(self, title: str, proposed: str, suffix: str) -> str:
+    def save(self, title: str, proposed: str, suffix: str, kinds: str = "") -> str:
         """Ask where something goes; the dialog asks before a file is overwritten."""
-        dialog = self._dialog(title, f"*.{suffix}")
+        dialog = self._dialog(title, kinds or f"*.{suffix}")
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix(suffix)
         dialog.selectFile(proposed)

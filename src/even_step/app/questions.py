@@ -10,8 +10,9 @@ from PySide6.QtCore import QSettings
 
 from even_step.app.actions import ACTIONS
 from even_step.app.acts.action import Action
-from even_step.app.dialogs import FileQuestions
+from even_step.app.dialogs import REPORTS, FileQuestions
 from even_step.app.lay_words import lay_words_of
+from even_step.app.report_page import write_report
 from even_step.app.trials import Trial
 from even_step.app.widgets.comparison import ComparisonPage
 from even_step.app.widgets.find import Entry, Find
@@ -107,6 +108,13 @@ class Questions:
         path = self._files.save("Save the table", f"{job.name or 'job'} sweep.csv", "csv")
         if path:
             page.save(path)
+
+    def save_report(self) -> None:
+        """Ask where the report of the trial shown goes, and write it."""
+        window = self._window
+        path = self._files.save("Report of the trial", window.files.proposed("pdf"), "pdf", REPORTS)
+        if path:
+            write_report(window.desk, path, ("As it is seen", window.area.canvas.picture.copy()))
 
     def focus_field(self, name: str) -> None:
         """Put the keyboard into the fields of a tool."""

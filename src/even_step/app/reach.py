@@ -56,6 +56,9 @@ class Asking(Protocol):
     def show_sweep(self) -> None:
         """Show the page of sweeps."""
 
+    def save_report(self) -> None:
+        """Write the report of the trial shown."""
+
     def focus_field(self, name: str) -> None:
         """Put the keyboard into a field of the sheet."""
 

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QGuiApplication
+
 from even_step.app.acts.action import Action
 from even_step.app.desk import Desk
 from even_step.app.reach import Reach
+from even_step.app.report_page import title_of
 from even_step.core.catalogue import find_setting
 from even_step.core.height_ways import height_ways
 from even_step.core.job.differences import differences
+from even_step.core.trials.page import as_text, tables_of
 
 
 def why_not(desk: Desk) -> str:
@@ -53,6 +57,17 @@ def _export_anyway(reach: Reach) -> None:
         reach.files.export(path, force=True)
 
 
+def _copy_figures(reach: Reach) -> None:
+    trial = reach.desk.trials.shown
+    if trial is not None:
+        QGuiApplication.clipboard().setText(as_text(title_of(trial), tables_of(trial.report, trial.job)))
+        reach.desk.note(f"The figures of trial {trial.number} are on the clipboard.")
+
+
+def _is_shown(reach: Reach) -> bool:
+    return reach.desk.trials.shown is not None
+
+
 def _ready(reach: Reach) -> bool:
     trial = reach.desk.trials.shown
     return trial is not None and not trial.findings("stop")
@@ -78,6 +93,24 @@ ACTIONS = (
         synonyms=("adaptive", "variable", "trials", "three"),
     ),
     Action("slice.export", "Export G-code…", "Slice", _export, ("Ctrl+E",), "download", can=_ready, synonyms=("save",)),
+    Action(
+        "slice.report",
+        "Report of the trial…",
+        "Slice",
+        lambda b: b.asking.save_report(),
+        ("Ctrl+Shift+E",),
+        can=_is_shown,
+        synonyms=("pdf", "html", "print", "page", "summary"),
+    ),
+    Action(
+        "slice.copy_figures",
+        "Copy the figures as text",
+        "Slice",
+        _copy_figures,
+        ("Ctrl+Shift+C",),
+        can=_is_shown,
+        synonyms=("clipboard", "report", "summary"),
+    ),
     Action(
         "slice.export_anyway",
         "Export although a finding stops it…",

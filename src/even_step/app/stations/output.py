@@ -63,6 +63,16 @@ class OutputStation(Sheet):
         row.setContentsMargins(0, 8, 0, 4)
         self.add(row)
         self.add(self._anyway)
+        self._page = button(
+            "Report…", "report", lambda: self.wants.emit("slice.report"), tip="A page as PDF or HTML (Ctrl+Shift+E)"
+        )
+        self._figures = button(
+            "Copy figures",
+            "copy figures",
+            lambda: self.wants.emit("slice.copy_figures"),
+            tip="As text to the clipboard (Ctrl+Shift+C)",
+        )
+        self.add(line(self._page, self._figures, 1))
         self._last = label("", "mark", wrap=True)
         self.add(self._last)
         for signal in (desk.trials.changed, desk.trials.shown_changed, files.exported, desk.store.changed):
@@ -77,6 +87,8 @@ class OutputStation(Sheet):
         stops = trial.findings("stop") if trial else []
         self._export.setEnabled(trial is not None and not stops)
         self._anyway.setVisible(bool(stops))
+        for piece in (self._page, self._figures):
+            piece.setEnabled(trial is not None)
         self.remark.setText(f"trial {trial.number}" if trial else "")
         self._file.setVisible(trial is not None)
         if trial is None:

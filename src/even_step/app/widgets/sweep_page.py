@@ -212,7 +212,7 @@ class SweepPage(QDialog):
             try:
                 write_whole(Path(path), [text.encode()])
             except EvenStepError as error:
-                return error.told
+                return str(error)
             return f"Saved {path}."
 
         self._desk.background.run("table", write, self._told.setText)
