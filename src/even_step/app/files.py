@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -12,11 +11,12 @@ from PySide6.QtCore import QObject, Signal
 
 from even_step.app.acts.placing import place_new
 from even_step.app.desk import Desk
+from even_step.app.exporting import Exporting, name_of
 from even_step.app.shelf import ShelfModel
 from even_step.app.work.client import Task
 from even_step.app.work.requests import ExportGcode, Opened, OpenJob, SaveJob
 from even_step.core.errors import EvenStepError
-from even_step.core.job.beds import bed_count, number_of_bed
+from even_step.core.export_name import USUAL, file_name
 from even_step.core.job.edits import added, with_mark
 from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
@@ -62,6 +62,7 @@ class JobFiles(QObject):
         self.path = ""
         self.reading: dict[str, Task] = {}
         self.last_export = ""
+        self.exporting = Exporting(desk, self)
         self._recent_file = desk.state / "recent.json"
 
     def new(self) -> None:
@@ -245,12 +246,9 @@ class JobFiles(QObject):
 
     def proposed(self, suffix: str) -> str:
         """Propose a file name for the job that says what it is."""
-        name = re.sub(r"[^\w.-]+", "_", self._desk.job.name).strip("_") or "job"
-        trial = self._desk.trials.shown
-        number = number_of_bed(self._desk.job, trial.bed) if trial else None
-        if suffix == "gcode" and number is not None and bed_count(self._desk.job) > 1:
-            name = f"{name}_bed_{number + 1}"
-        return f"{name}.{suffix}"
+        if suffix == "gcode":
+            return f"{name_of(self.exporting.wishes.pattern, self._desk)}.{suffix}"
+        return f"{file_name(USUAL, {'job': self._desk.job.name})}.{suffix}"
 
     def save(self, path: str) -> None:
         """Save the job as one file."""
@@ -297,6 +295,7 @@ class JobFiles(QObject):
             self.last_export = f"{Path(path).name}, {size / 1e6:.1f} MB, trial {trial.number}"
             self.exported.emit(path)
             self._desk.note(f"Exported {self.last_export}")
+            self.exporting.follow(path)
 
         request = ExportGcode(trial.job, path, force)
         self._begin(path, self._desk.worker.ask(request, done=done, failed=self._failure(path)))

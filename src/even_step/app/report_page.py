@@ -94,7 +94,7 @@ def times_of_layers(trial: Trial) -> Picture | None:
 
 def html_of(trial: Trial, pictures: list[Picture]) -> bytes:
     """Return the page as HTML with its pictures in it."""
-    inside = [(caption, "data:image/png;base64," + b64encode(_png(image)).decode()) for caption, image in pictures]
+    inside = [(caption, "data:image/png;base64," + b64encode(png_of(image)).decode()) for caption, image in pictures]
     return as_html(title_of(trial), tables_of(trial.report, trial.job), inside).encode()
 
 
@@ -127,7 +127,8 @@ def pdf_of(trial: Trial, pictures: list[Picture]) -> bytes:
     return bytes(buffer.data().data())
 
 
-def _png(image: QImage) -> bytes:
+def png_of(image: QImage) -> bytes:
+    """Return a picture as the bytes of a PNG."""
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     image.save(buffer, "PNG")  # type: ignore[call-overload]

@@ -42,6 +42,7 @@ class TrialLines:
     by_material: NDArray[np.float32]
     by_part: NDArray[np.float32]
     by_height: NDArray[np.float32]
+    by_width: NDArray[np.float32]
     by_speed: NDArray[np.float32]
     by_flow: NDArray[np.float32]
     by_fan: NDArray[np.float32]
@@ -58,7 +59,7 @@ class TrialLines:
     @property
     def nbytes(self) -> int:
         """How much memory they hold."""
-        return int(self.points.nbytes * 1.75) + 8 * self.by_part.nbytes + 2 * self.path_start.nbytes
+        return int(self.points.nbytes * 1.75) + 9 * self.by_part.nbytes + 2 * self.path_start.nbytes
 
     def of_paths(self, channel: str) -> NDArray[np.float32]:
         """Return the number of each path in a channel, (P,)."""

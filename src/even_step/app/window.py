@@ -156,6 +156,7 @@ class Window(QMainWindow):
         desk.store.changed.connect(lambda _: self.strip.refresh())
         desk.trials.progressed.connect(self._show_progress)
         desk.trials.shown_changed.connect(self._keep_layers)
+        self.files.exporting.seen = lambda: self.area.canvas.picture
         self.area.canvas.collisions.changed.connect(self._mark)
         self.area.canvas.dropped.connect(self.files.bring_in)
         self.files.job_offered.connect(self._ask_about_job)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Literal
 
-Channel = Literal["role", "material", "part", "height", "speed", "flow", "fan", "time", "overhang"]
+Channel = Literal["role", "material", "part", "height", "width", "speed", "flow", "fan", "time", "overhang"]
 #: Those that are a scale, with the unit of their numbers.
 SCALES: dict[Channel, str] = {
     "height": "mm",
+    "width": "mm",
     "speed": "mm/s",
     "flow": "mm³/s",
     "fan": "%",

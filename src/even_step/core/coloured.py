@@ -21,6 +21,7 @@ def channels(sliced: Sliced) -> dict[str, NDArray[np.float32]]:
         "material": path.extruder,
         "part": path.part,
         "height": path.height,
+        "width": path.width,
         "speed": speed,
         "flow": speed * plan.speeds.area,
         "fan": path_fans(path, sliced.fans) / A_PERCENT,

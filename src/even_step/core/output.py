@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from collections.abc import Iterable
 from pathlib import Path
@@ -49,6 +50,26 @@ def write_whole(path: Path, pieces: Iterable[bytes]) -> int:
         _remove(temporary)
         raise
     return written
+
+
+def require_room(path: Path, needed: int) -> None:
+    """Refuse to begin what will not fit where it is to go; ``needed`` is in bytes.
+
+    Raises
+    ------
+    OutputError
+        When less is free there.
+    """
+    try:
+        free = shutil.disk_usage(path.resolve().parent).free
+    except OSError:
+        return  # what is wrong there is told when the file is written
+    if free < needed:
+        raise OutputError(
+            f"needs about {needed / 1e6:.0f} MB, and {free / 1e6:.0f} MB are free",
+            subject=path,
+            remedy="make room or choose another place",
+        )
 
 
 def _umask() -> int:

@@ -15,7 +15,7 @@ from even_step.app.widgets.fields import ChoiceField
 from even_step.app.widgets.sheet import clear, label, line
 from even_step.core.channels import CHANNELS, SCALES
 
-WORDS = {"height": "layer height", "time": "layer time", "fan": "cooling fan"}
+WORDS = {"height": "layer height", "width": "line width", "time": "layer time", "fan": "cooling fan"}
 STOPS = 9  # of a scale as it is drawn
 MOST_NAMED = 12  # parts that are listed
 

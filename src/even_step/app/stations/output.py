@@ -9,10 +9,21 @@ from PySide6.QtWidgets import QGridLayout
 
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
+from even_step.app.stations.export_fields import ExportFields
 from even_step.app.theme.icons import icon
+from even_step.app.told import told_findings
 from even_step.app.trials import Trial
 from even_step.app.widgets.sheet import Sheet, button, clear, label, line
 from even_step.core.wording import clock, grams
+
+
+def _worst(desk: Desk) -> str:
+    """Say the gravest of the findings that are told, and how many there are."""
+    trial, told = desk.trials.shown, told_findings(desk)
+    if trial is None or not told:
+        return "No findings."
+    more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
+    return f"{trial.report['findings'][told[0]]['message']}{more}"
 
 
 def _price(trial: Trial) -> str:
@@ -41,6 +52,7 @@ class OutputStation(Sheet):
     def __init__(self, desk: Desk, files: JobFiles) -> None:
         super().__init__("Output")
         self._desk, self._files = desk, files
+        self._add_top()
         self._told = label("", wrap=True)
         self.add(self._told)
         self._file = label("", "head", wrap=True)
@@ -75,9 +87,35 @@ class OutputStation(Sheet):
         self.add(line(self._page, self._figures, 1))
         self._last = label("", "mark", wrap=True)
         self.add(self._last)
-        for signal in (desk.trials.changed, desk.trials.shown_changed, files.exported, desk.store.changed):
+        self.add(ExportFields(files.exporting))
+        for signal in (
+            desk.trials.changed,
+            desk.trials.shown_changed,
+            files.exported,
+            desk.store.changed,
+            files.exporting.changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
+
+    def _add_top(self) -> None:
+        self._total = label("", "title")
+        self._total.setObjectName("output total")
+        self.add(self._total)
+        self._costs = label("")
+        self._costs.setObjectName("output costs")
+        self.add(self._costs)
+        self._worst = label("", wrap=True)
+        self._worst.setObjectName("output worst")
+        self.add(self._worst)
+
+    def _show_at_top(self, trial: Trial) -> None:
+        """Show how long it takes in all, what it weighs and costs, and the worst that was found."""
+        report = trial.report
+        self._total.setText(clock(report["time_s"] + report.get("heat_up_s", 0.0)))
+        self._total.setToolTip("Heating up and printing")
+        self._costs.setText(f"{grams(trial.mass)} · {sum(one['cost'] for one in report['material']):.2f}")
+        self._worst.setText(_worst(self._desk))
 
     def refresh(self, *_: object) -> None:
         """Show what an export would hold."""
@@ -90,7 +128,8 @@ class OutputStation(Sheet):
         for piece in (self._page, self._figures):
             piece.setEnabled(trial is not None)
         self.remark.setText(f"trial {trial.number}" if trial else "")
-        self._file.setVisible(trial is not None)
+        for told in (self._file, self._total, self._costs, self._worst):
+            told.setVisible(trial is not None)
         if trial is None:
             self._told.setText("Nothing sliced yet. Slice (F5); the toolpath is exported from here.")
             return
@@ -101,6 +140,7 @@ class OutputStation(Sheet):
         else:
             self._told.setText("Ready. No finding stops it.")
         report, used = trial.report, trial.report["material"]
+        self._show_at_top(trial)
         facts = (
             ("machine", report["job"]["machine"]),
             ("material", ", ".join(one["name"] for one in used)),

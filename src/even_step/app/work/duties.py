@@ -44,7 +44,7 @@ from even_step.core.mesh.read.digest import digest
 from even_step.core.mesh.read.model import file_bytes
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
-from even_step.core.output import write_whole
+from even_step.core.output import require_room, write_whole
 from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.preview import preview
 from even_step.core.report import gcode_job, report
@@ -60,6 +60,7 @@ MOST_EDGED = 300_000  # facets of a part whose own edges are drawn; larger ones 
 FEW_FACETS = 20_000  # of a part while the view moves
 FEWEST_FACETS = 1_000  # of one body of a part
 KEPT_SLICES = 3
+BYTES_A_POINT = 40  # of G-code at the most, about
 
 
 @dataclass
@@ -229,6 +230,7 @@ def export_gcode(request: ExportGcode, memory: Memory, crew: Crew) -> Outcome:
     stops = [finding.message for finding in sliced.findings if finding.severity == "stop"]
     if stops and not request.force:
         raise JobError(f"was not written, for {stops[0]}", subject=request.path, remedy="mend it, or export anyway")
+    require_room(Path(request.path), BYTES_A_POINT * len(sliced.toolpath.xy))
     return Outcome(write_whole(Path(request.path), gcode(gcode_job(sliced), crew)))
 
 
