@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -14,6 +15,7 @@ from even_step.app.widgets.comparison import ComparisonPage
 from even_step.core.findings.finding import Finding
 from even_step.core.job import edits
 from even_step.core.job.kept_trials import summary_of
+from even_step.core.toolpath.roles import ROLE_NUMBER
 from even_step.core.wording import clock, grams
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -178,3 +180,37 @@ def test_findings_are_listed_as_gained_and_lost(two):
     assert "block: a void of 3 mm²" in [text.text() for text in page.findChildren(QLabel)]
     assert [len(page.told["findings"][word]) for word in ("gained", "lost")] == [1, 0]
     page.accept()
+
+
+def told_only(hand):
+    return [one.text() for one in hand.window.layers.findChildren(QLabel, "only told") if one.isVisible()]
+
+
+def test_what_only_one_of_two_trials_has_is_marked_and_of_either_by_its_ticket(two):
+    hand = two
+    first, second = hand.desk.trials.all
+    hand.key(Qt.Key.Key_B, CONTROL | Qt.KeyboardModifier.ShiftModifier)
+    page = hand.find(ComparisonPage, "comparison")
+    QTest.mouseClick(page.findChild(QAbstractButton, "mark only"), Qt.MouseButton.LeftButton)
+    hand.wait(lambda: hand.desk.only_here.marks is not None)
+    assert hand.desk.view.colour_by == "only"
+    marks, lines = hand.desk.only_here.marks, second.lines
+    role_of = lines.points[np.searchsorted(lines.path, np.arange(len(marks))), 5].astype(int)
+    assert set(role_of[marks > 0]) <= {ROLE_NUMBER["infill"], ROLE_NUMBER["inner-wall"]}
+    assert (marks > 0).any()
+    hand.wait(lambda: f"not in trial 1, {int(marks.sum())} of {len(marks)} lines" in told_only(hand))
+    hand.click("ticket 1")
+    hand.wait(lambda: hand.desk.trials.shown is first and hand.desk.only_here.marks is not None)
+    assert len(hand.desk.only_here.marks) == len(first.lines.by_part)
+    hand.wait(lambda: hand.canvas.scene.lines is not None and hand.canvas.scene.lines.marks is not None)
+
+
+def test_against_itself_nothing_is_marked_and_alone_there_is_nothing_to_mark(block):
+    block.slice()
+    block.desk.view.set("station", "Layers")
+    block.desk.view.set("colour_by", "only")
+    assert block.desk.only_here.against is None
+    block.desk.store.do("renamed", block.desk.job.model_copy(update={"name": "other"}))
+    block.slice()
+    block.wait(lambda: block.desk.only_here.marks is not None)
+    assert block.desk.only_here.marks.sum() == 0

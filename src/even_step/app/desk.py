@@ -10,12 +10,14 @@ from PySide6.QtCore import QObject, Signal
 from even_step.app.asked import Sources
 from even_step.app.asked_line import AskedLine
 from even_step.app.background import Background
+from even_step.app.card_figures import CardFigures
 from even_step.app.curving import Curving
 from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
 from even_step.app.foreseen_heights import ForeseenHeights
 from even_step.app.foreseen_texture import ForeseenTexture
 from even_step.app.measuring import Measuring
+from even_step.app.only_here import OnlyHere
 from even_step.app.selection import Selection
 from even_step.app.shadows import Shadows
 from even_step.app.shelf import ModelShelf, Stand
@@ -30,7 +32,8 @@ from even_step.app.zoning import Zoning
 from even_step.core.errors import SettingError
 from even_step.core.job.beds import bed_count, number_of_bed, on_bed, spots_on
 from even_step.core.job.cascade import Resolved, cascade, complaints, complaints_of_parts
-from even_step.core.job.model import Job
+from even_step.core.job.model import Job, Recipe
+from even_step.core.job.shipped import shipped
 from even_step.core.job.spots import Spot, copy_at, part_of, stood
 
 
@@ -72,6 +75,8 @@ class Desk(QObject):
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.asked_line = AskedLine(self.trials, self.worker, self)
+        self.card_figures = CardFigures(sources, self.trials, tuple(shipped(Recipe).values()), self)
+        self.only_here = OnlyHere(self.trials, self.view, self.background, self)
         self.sweeping = Sweeping(self.worker, self)
         self.curving = Curving(self.store, self.view, self.selection, self.trials, self)
         self.store.changed.connect(self._keep_bed)

@@ -103,6 +103,7 @@ class JobFiles(QObject):
         self._desk.view.set("bed", 0)
         self._desk.trials.forget()
         self._desk.sweeping.forget()
+        self._desk.card_figures.forget()
         self._desk.store.open(job)
         self.path_changed.emit()
 

@@ -94,7 +94,13 @@ class Questions:
 
     def show_comparison(self, a: Trial, b: Trial) -> None:
         """Show what differs between two trials."""
-        ComparisonPage(a, b, self._window).open()
+        page = ComparisonPage(a, b, self._window)
+        page.marks.connect(lambda: self._mark_only(a, b))
+        page.open()
+
+    def _mark_only(self, a: Trial, b: Trial) -> None:
+        self._window.desk.view.set("station", "Layers")
+        self._window.desk.only_here.hold(a, b)
 
     def show_sweep(self) -> None:
         """Show the page of sweeps, beside the window."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-Channel = Literal["role", "material", "part", "height", "width", "speed", "flow", "fan", "time", "overhang"]
+Channel = Literal["role", "material", "part", "height", "width", "speed", "flow", "fan", "time", "overhang", "only"]
 #: Those that are a scale, with the unit of their numbers.
 SCALES: dict[Channel, str] = {
     "height": "mm",
@@ -15,4 +15,5 @@ SCALES: dict[Channel, str] = {
     "time": "s a layer",
     "overhang": "% over air",
 }
-CHANNELS: tuple[Channel, ...] = ("role", "material", "part", *SCALES)
+#: The last is what only the trial shown has, against another.
+CHANNELS: tuple[Channel, ...] = ("role", "material", "part", *SCALES, "only")

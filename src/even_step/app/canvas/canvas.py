@@ -86,6 +86,7 @@ class Canvas(QWidget):
         desk.shelf.arrived.connect(self.rebuild)
         desk.foreseen.changed.connect(self.rebuild)
         desk.cut_open.changed.connect(self.rebuild)
+        desk.only_here.changed.connect(self.rebuild)
         desk.foreseen_texture.changed.connect(self.rebuild)
         desk.foreseen_heights.changed.connect(self.rebuild)
         desk.trials.shown_changed.connect(lambda: self._follow_view("trial"))

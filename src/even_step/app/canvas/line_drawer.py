@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.canvas.camera import Camera
-from even_step.app.canvas.palette import STEPS, shades_of
+from even_step.app.canvas.palette import STEPS, shades_of, shades_of_marks
 from even_step.app.canvas.part_drawer import LIGHT
 from even_step.app.canvas.programs import give, program
 from even_step.app.canvas.scene import LinesShape
@@ -51,7 +51,7 @@ class LineDrawer:
         self._inside: _Points | None = None
         self._palette = ctx.texture((STEPS, 1), 3, dtype="f4")
         self._palette.filter = moderngl.NEAREST, moderngl.NEAREST
-        self._channel = ""
+        self._painted: tuple[str, NDArray[np.float32] | None] = "", None
         give(self._program, hidden=0, travelling=TABLE[TRAVEL].colour)
 
     def _upload(self, points: NDArray[np.float32], layer: NDArray[np.int64], path: NDArray[np.int32]) -> _Points:
@@ -71,15 +71,17 @@ class LineDrawer:
         self._walls = self._upload(lines.wall_points, lines.wall_layer, lines.wall_path)
         self._faces = self._upload(lines.face_points, lines.face_layer, lines.face_path)
         self._inside = self._upload(lines.inside_points, lines.inside_layer, lines.inside_path)
-        self._channel = ""
+        self._painted = "", None
         return True
 
-    def paint(self, lines: TrialLines, channel: str) -> None:
+    def paint(self, shape: LinesShape) -> None:
         """Colour the lines that are held by a channel; whatever it is, it is one number a point and a palette."""
-        if channel == self._channel:
+        wanted = shape.colour_by, shape.marks
+        if wanted[0] == self._painted[0] and wanted[1] is self._painted[1]:
             return
-        self._channel = channel
-        shades = shades_of(lines, channel)
+        self._painted = wanted
+        marks = shape.marks
+        shades = shades_of_marks(marks) if marks is not None else shades_of(shape.lines, shape.colour_by)
         self._palette.write(shades.colours.tobytes())
         for points in self._sets():
             if points.shades:
@@ -94,7 +96,7 @@ class LineDrawer:
 
     def begin(self, shape: LinesShape, camera: Camera) -> None:
         """Prepare for drawing a shape, whose lines are held."""
-        self.paint(shape.lines, shape.colour_by)
+        self.paint(shape)
         self._palette.use(0)
         right, _, toward = camera.axes
         # More from the side than parts are lit: lines are darker than bone, and their shape must still be seen.

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from even_step.app.canvas.programs import lit
+from even_step.app.theme.colours import PAPER
 from even_step.app.trials import TrialLines
 from even_step.core.channels import SCALES
 from even_step.core.toolpath.roles import TABLE
@@ -50,6 +51,16 @@ def scale_colour(share: float) -> QColor:
     pale, middle, deep = (np.array(lit(one)) for one in (PALE, MIDDLE, DEEP))
     mixed = pale + (middle - pale) * 2 * share if share < 0.5 else middle + (deep - middle) * (2 * share - 1)
     return QColor.fromRgbF(*(float(number) for number in mixed))
+
+
+def only_colours() -> tuple[QColor, QColor]:
+    """Return the colours of what another trial has too, and of what only the trial shown has."""
+    return QColor(PAPER.bone), QColor(PAPER.accent)
+
+
+def shades_of_marks(marks: NDArray[np.float32]) -> Shades:
+    """Return how lines are coloured of which some are marked, (P,): 1 for those, else 0."""
+    return Shades(_palette(list(only_colours())), ((marks + 0.5) / STEPS).astype(np.float32))
 
 
 def shades_of(lines: TrialLines, channel: str) -> Shades:

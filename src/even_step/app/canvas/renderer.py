@@ -45,6 +45,7 @@ class _Wanted:
         if a is None or b is None:
             return self.scene is other.scene
         same = (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
+        same = same and a.marks is b.marks
         return same and (a.colour_by, a.hidden_heights) == (b.colour_by, b.hidden_heights)
 
 

@@ -104,7 +104,7 @@ class PartShape:
 class LinesShape:
     """Layers as they are drawn: from one to another, the last as far ``along`` as 0 to 1, without some roles.
 
-    Nor lines whose height lies in some spans, mm.
+    Nor lines whose height lies in some spans, mm. With ``marks`` (P,) those paths stand out, whatever the channel.
     """
 
     lines: TrialLines
@@ -114,6 +114,7 @@ class LinesShape:
     hidden: int
     colour_by: str = "role"
     hidden_heights: frozenset[tuple[float, float]] = frozenset()
+    marks: NDArray[np.float32] | None = None
 
     @property
     def end_of_last(self) -> int:
@@ -262,7 +263,9 @@ def _lines(desk: Desk) -> LinesShape | None:
     if trial is None or trial.lines is None or trial.lines.count == 0:
         return None
     hidden = sum(1 << ROLE_NUMBER[role] for role in view.hidden_roles)
-    look = hidden, view.colour_by, view.hidden_heights
+    marks = desk.only_here.marks if view.colour_by == "only" else None
+    colour_by = "role" if view.colour_by == "only" else view.colour_by
+    look = hidden, colour_by, view.hidden_heights, marks
     if view.station == "Output":
         return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, *look)
     last = min(view.layers[1], trial.lines.count - 1)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
-from even_step.app.canvas.palette import NOBODY, kind_colour, scale_colour, shades_of
+from even_step.app.canvas.palette import NOBODY, kind_colour, only_colours, scale_colour, shades_of
 from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
@@ -15,7 +15,13 @@ from even_step.app.widgets.fields import ChoiceField
 from even_step.app.widgets.sheet import clear, label, line
 from even_step.core.channels import CHANNELS, SCALES
 
-WORDS = {"height": "layer height", "width": "line width", "time": "layer time", "fan": "cooling fan"}
+WORDS = {
+    "height": "layer height",
+    "width": "line width",
+    "time": "layer time",
+    "fan": "cooling fan",
+    "only": "only in this trial",
+}
 STOPS = 9  # of a scale as it is drawn
 MOST_NAMED = 12  # parts that are listed
 
@@ -80,6 +86,7 @@ class ColourRows(QWidget):
         self._desk = desk
         self._field = ChoiceField("colour by", tuple(WORDS.get(one, one) for one in CHANNELS))
         self._field.setAccessibleName("colour by")
+        desk.only_here.changed.connect(self.refresh)
         self._field.activated.connect(lambda index: desk.view.set("colour_by", CHANNELS[index]))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 6)
@@ -96,6 +103,9 @@ class ColourRows(QWidget):
         clear(self._legend)
         if trial is None or trial.lines is None or channel == "role":
             return
+        if channel == "only":
+            self._tell_only()
+            return
         if channel in SCALES:
             shades = shades_of(trial.lines, channel)
             self._legend.addWidget(ScaleBar(shades.low, shades.high, SCALES[channel]))
@@ -103,6 +113,24 @@ class ColourRows(QWidget):
         for name, colour in _kinds(trial, channel):
             row = line(Swatch(colour), label(name), 1)
             self._legend.addLayout(row)
+
+    def _tell_only(self) -> None:
+        other, known = self._desk.only_here.against, self._desk.only_here.marks
+        if other is None:
+            self._legend.addWidget(
+                label("There is no second trial to hold it against: slice again.", "mark", wrap=True)
+            )
+            return
+        if other.lines is None:
+            told = f"The lines of trial {other.number} are not at hand: click its ticket, then this one's."
+            self._legend.addWidget(label(told, "mark", wrap=True))
+            return
+        both, alone = only_colours()
+        count = "" if known is None else f", {int(known.sum())} of {len(known)} lines"
+        for colour, words in ((alone, f"not in trial {other.number}{count}"), (both, f"in trial {other.number} too")):
+            said = label(words)
+            said.setObjectName("only told")
+            self._legend.addLayout(line(Swatch(colour), said, 1))
 
 
 def _kinds(trial: Trial, channel: str) -> list[tuple[str, QColor]]:

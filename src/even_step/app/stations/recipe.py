@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QPushButton, QWidget
 
 from even_step.app.acts.placing import edit
+from even_step.app.card_figures import CardFigure
 from even_step.app.desk import Desk
 from even_step.app.stations.curve_fields import CurveFields
 from even_step.app.stations.scope_line import ScopeLine
@@ -17,7 +18,6 @@ from even_step.app.stations.vase_offer import VaseOffer
 from even_step.app.store import Change
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
-from even_step.app.trials import Trial
 from even_step.app.widgets.setting_line import SettingLine
 from even_step.app.widgets.setting_lines import HEADINGS, SettingLines
 from even_step.app.widgets.sheet import Sheet, button, line
@@ -54,9 +54,11 @@ class RecipeCard(QAbstractButton):
         """Return the size of a card."""
         return QSize(88, 62)
 
-    def know(self, trial: Trial | None) -> None:
-        """Show what a trial of this recipe took."""
-        self._known = f"{clock(trial.time)}\n{grams(trial.mass)}" if trial else ""
+    def know(self, figure: CardFigure | None) -> None:
+        """Show what the job takes with this recipe; what was measured before it changed is marked."""
+        about = "" if figure is None or figure.exact else "≈ "
+        self._known = f"{about}{clock(figure.time)}\n{about}{grams(figure.mass)}" if figure else ""
+        self.setAccessibleDescription(self._known.replace("\n", ", "))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
@@ -126,6 +128,7 @@ class RecipeStation(Sheet):
         self._rest.timeout.connect(self._make_some)
         desk.store.changed.connect(self._follow)
         desk.trials.changed.connect(self._refresh_cards)
+        desk.card_figures.changed.connect(self._refresh_cards)
         desk.whose.changed.connect(self._refresh)
         desk.view.changed.connect(self._follow_view)
         self._refresh()
@@ -244,5 +247,4 @@ class RecipeStation(Sheet):
         for card in self._cards.buttons():
             if isinstance(card, RecipeCard):
                 card.setChecked(card.recipe.name == job.recipe.name)
-                like = job.model_copy(update={"recipe": card.recipe})
-                card.know(next((trial for trial in reversed(self._desk.trials.all) if trial.job == like), None))
+                card.know(self._desk.card_figures.of(card.recipe))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from even_step.app.trials import Trial
@@ -40,6 +40,8 @@ NOTHING = "nothing"
 class ComparisonPage(QDialog):
     """What the second trial is against the first."""
 
+    marks = Signal()
+
     def __init__(self, a: Trial, b: Trial, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(f"Trial {a.number} and trial {b.number}")
@@ -57,8 +59,15 @@ class ComparisonPage(QDialog):
         scroll.setWidgetResizable(True)
         outer = QVBoxLayout(self)
         outer.addWidget(scroll)
-        outer.addLayout(line(1, button("Close", "close comparison", self.accept)))
+        mark = button(
+            "Mark in Layers what only one has", "mark only", self._mark, tip="Click the tickets to see it of either"
+        )
+        outer.addLayout(line(mark, 1, button("Close", "close comparison", self.accept)))
         self.resize(620, 640)
+
+    def _mark(self) -> None:
+        self.marks.emit()
+        self.accept()
 
     def _figures(self, a: Trial, b: Trial) -> Group:
         differ, same = self.told["figures"], self.told["same"]
