@@ -49,6 +49,9 @@ class TrialLines:
     by_time: NDArray[np.float32]
     by_overhang: NDArray[np.float32]
     path_start: NDArray[np.int64]
+    retract: NDArray[np.bool_]
+    closed: NDArray[np.bool_]
+    lift: NDArray[np.float32]
     path_end_time: NDArray[np.float64]
 
     @property

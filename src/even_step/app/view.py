@@ -27,6 +27,7 @@ class View(QObject):
         self.colour_by: Channel = "role"
         self.section = False
         self.lens = False
+        self.marks = False  # of seams, retractions and lifts in the layer in hand
         self.level: Level = "short"
         self.along = 1.0
         self.cut = 0.0  # mm over the bed at which parts are cut open; 0 leaves them whole

@@ -55,6 +55,10 @@ def _see_gaps(reach: Reach) -> None:
     reach.desk.view.set("lens", not reach.desk.view.lens)
 
 
+def _see_marks(reach: Reach) -> None:
+    reach.desk.view.set("marks", not reach.desk.view.marks)
+
+
 def _play(reach: Reach) -> None:
     reach.desk.view.set("playing", not reach.desk.view.playing)
 
@@ -88,6 +92,16 @@ ACTIONS = (
         can=_sliced,
         station="Layers",
         synonyms=("flat", "2d", "cross section"),
+    ),
+    Action(
+        "layers.marks",
+        "Mark seams, retractions and lifts",
+        "Layers",
+        _see_marks,
+        ("N",),
+        can=_sliced,
+        station="Layers",
+        synonyms=("seam", "retraction", "lift", "start", "scar", "stringing"),
     ),
     Action(
         "layers.ask",

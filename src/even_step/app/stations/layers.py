@@ -78,7 +78,14 @@ class LayersStation(Sheet):
             tip="How far the part is from the support under the pointer (L)",
         )
         self._lens.setCheckable(True)
-        row = line(self._solid, self._section, 1, self._lens, spacing=0)
+        self._marks = button(
+            "Marks",
+            "layer marks",
+            lambda: desk.view.set("marks", not desk.view.marks),
+            tip="Seams, retractions and lifts of the layer in hand (N)",
+        )
+        self._marks.setCheckable(True)
+        row = line(self._solid, self._section, 1, self._marks, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
         box.addLayout(row)
         box.addWidget(LineRows(desk, self.reveals.emit))
@@ -101,7 +108,7 @@ class LayersStation(Sheet):
         self._refresh()
 
     def _follow(self, piece: str) -> None:
-        if piece in {"section", "lens"}:
+        if piece in {"section", "lens", "marks"}:
             self._show_kind()
         elif piece == "colour_by":
             self._colours.refresh()
@@ -112,6 +119,7 @@ class LayersStation(Sheet):
         self._solid.setChecked(not self._desk.view.section)
         self._section.setChecked(self._desk.view.section)
         self._lens.setChecked(self._desk.view.lens)
+        self._marks.setChecked(self._desk.view.marks)
 
     def _refresh(self) -> None:
         trial = self._desk.trials.shown

@@ -16,6 +16,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
+from even_step.app.widgets.layer_marks import WORDS, draw_marks, marks_of
 from even_step.app.widgets.zone_lines import draw_zone_in_hand, draw_zones
 from even_step.core.job.model import Bed
 from even_step.core.job.spots import part_of
@@ -61,7 +62,7 @@ class Overlay(QWidget):
             desk.store.changed,
         ):
             signal.connect(lambda *_: self.update())
-        desk.view.changed.connect(lambda piece: self.update() if piece == "pin" else None)
+        desk.view.changed.connect(lambda piece: self.update() if piece in {"pin", "marks"} else None)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         """Draw all of it."""
@@ -83,6 +84,7 @@ class Overlay(QWidget):
             self._draw_voids(painter)
         if self._canvas.scene.lines and self._desk.view.station == "Layers":
             self._heading(painter)
+            self._layer_marks(painter)
             self._finding(painter)
             self._asked(painter)
             self._pins(painter)
@@ -304,6 +306,17 @@ class Overlay(QWidget):
             painter.setPen(QPen(QColor(colour), wide))
             painter.drawPolyline(line)
             painter.drawEllipse(at, 5, 5)
+
+    def _layer_marks(self, painter: QPainter) -> None:
+        """Mark seams, retractions and lifts of the layer in hand."""
+        trial, view = self._desk.trials.shown, self._desk.view
+        if not view.marks or trial is None or trial.lines is None or trial.lines.count == 0:
+            return
+        layer = min(view.layers[1], trial.lines.count - 1)
+        draw_marks(painter, self._canvas.camera, marks_of(trial.lines, layer))
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.ink))
+        painter.drawText(QRectF(0, 40, self.width(), 18), Qt.AlignmentFlag.AlignHCenter, WORDS)
 
     def _pins(self, painter: QPainter) -> None:
         """Draw the pins, each with its number; the one looked at is filled."""

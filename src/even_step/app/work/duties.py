@@ -207,6 +207,9 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
             "inside path": inside.path,
             **{f"by {name}": values for name, values in channels(sliced).items()},
             "path start": sliced.toolpath.start,
+            "retract": sliced.toolpath.retract & (sliced.motion.retract_length > 0.0),
+            "closed": sliced.toolpath.closed(),
+            "lift": sliced.plan.speeds.lift.astype(np.float32),
             "path end time": ends,
         },
     )
