@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
@@ -61,6 +61,28 @@ class LayersStation(Sheet):
         self._inside = QWidget()
         box = QVBoxLayout(self._inside)
         box.setContentsMargins(0, 0, 0, 0)
+        box.addLayout(self._ways_to_look(desk))
+        box.addWidget(LineRows(desk, self.reveals.emit))
+        box.addWidget(TrialFields(desk))
+        self._colours = ColourRows(desk)
+        box.addWidget(self._colours)
+        self._roles = Group("Roles", "click to hide")
+        box.addWidget(self._roles)
+        self._heights = HeightRows(desk)
+        box.addWidget(self._heights)
+        self._holes = HoleRows()
+        box.addWidget(self._holes)
+        self._findings = FindingRows(desk)
+        box.addWidget(self._findings)
+        box.addWidget(PinRows(desk))
+        self.add(self._inside)
+        desk.trials.shown_changed.connect(self._refresh)
+        desk.trials.changed.connect(self._refresh)
+        desk.view.changed.connect(self._follow)
+        self._refresh()
+
+    def _ways_to_look(self, desk: Desk) -> QHBoxLayout:
+        """Return the row of what the layers are seen as, and with what."""
         self._kinds = QButtonGroup(self)
         self._solid = button(
             "Solid", "show solid", lambda: desk.view.set("section", False), tip="All layers up to the one in hand (S)"
@@ -87,25 +109,7 @@ class LayersStation(Sheet):
         self._marks.setCheckable(True)
         row = line(self._solid, self._section, 1, self._marks, self._lens, spacing=0)
         row.setContentsMargins(0, 0, 0, 8)
-        box.addLayout(row)
-        box.addWidget(LineRows(desk, self.reveals.emit))
-        box.addWidget(TrialFields(desk))
-        self._colours = ColourRows(desk)
-        box.addWidget(self._colours)
-        self._roles = Group("Roles", "click to hide")
-        box.addWidget(self._roles)
-        self._heights = HeightRows(desk)
-        box.addWidget(self._heights)
-        self._holes = HoleRows()
-        box.addWidget(self._holes)
-        self._findings = FindingRows(desk)
-        box.addWidget(self._findings)
-        box.addWidget(PinRows(desk))
-        self.add(self._inside)
-        desk.trials.shown_changed.connect(self._refresh)
-        desk.trials.changed.connect(self._refresh)
-        desk.view.changed.connect(self._follow)
-        self._refresh()
+        return row
 
     def _follow(self, piece: str) -> None:
         if piece in {"section", "lens", "marks"}:
