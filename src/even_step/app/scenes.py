@@ -18,6 +18,7 @@ from even_step.core.job.model import Machine, Material, Part
 from even_step.core.job.shipped import find
 from even_step.core.job.spots import first_spot, spots_of
 from even_step.core.job.step_curve import Knot
+from even_step.core.toolpath.roles import OUTER_WALL
 
 MATERIAL_LAYER, TREE_LAYER = 13, 190
 LOUVRES = 6.0, 6.4  # mm, between which they are cut
@@ -126,9 +127,22 @@ def _section(window: Window) -> None:
     desk.view.set("section", True)
     trial = desk.trials.shown
     if trial and trial.lines:
-        desk.view.show_layers(0, _busiest(trial.lines, *LOUVRES), trial.lines.count)
+        layer = _busiest(trial.lines, *LOUVRES)
+        desk.view.show_layers(0, layer, trial.lines.count)
+        _ask_a_wall(window, trial.lines, layer)
     canvas = window.area.canvas
     canvas.look_from(canvas.camera.zoomed(0.4, 400, 400))
+
+
+def _ask_a_wall(window: Window, lines: TrialLines, layer: int) -> None:
+    """Ask the outer wall of the layer that lies nearest to the middle of the bed why it is so."""
+    first, last = int(lines.layer[layer]), int(lines.layer[layer + 1])
+    points = lines.points[first:last]
+    walls = np.flatnonzero((points[:, 5] == OUTER_WALL) & (points[:, 3] > 0))
+    x, y = window.desk.job.machine.bed.centre
+    nearest = int(walls[np.argmin(np.hypot(points[walls, 0] - x, points[walls, 1] - y))])
+    x, y, z = (float(one) for one in points[nearest, :3])
+    window.desk.asked_line.ask(int(lines.path[first + nearest]), (x, y, z))
 
 
 def _busiest(lines: TrialLines, low: float, high: float) -> int:
@@ -138,10 +152,12 @@ def _busiest(lines: TrialLines, low: float, high: float) -> int:
 
 
 def _section_known(window: Window) -> bool:
-    return window.area.voids.of(window.desk.trials.shown, window.desk.view.layers[1]) is not None
+    asked = window.desk.asked_line.story is not None
+    return asked and window.area.voids.of(window.desk.trials.shown, window.desk.view.layers[1]) is not None
 
 
 def _output(window: Window) -> None:
+    window.desk.asked_line.clear()
     window.desk.view.set("section", False)
     window.desk.view.set("station", "Output")
 
