@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
 from even_step.app.stations.recipe import RecipeCard
+from even_step.core.job import edits
 from even_step.core.job.model import Recipe
 from even_step.core.job.shipped import find
 from even_step.core.wording import clock, grams
@@ -56,6 +58,14 @@ def test_a_slice_goes_first_and_nothing_is_measured_at_other_stations(hand, tmp_
     hand.desk.store.do("dense", hand.desk.job.with_settings({"infill.density": 60}))
     hand.qtbot.wait(1200)
     assert not any(exact(hand, name) for name in ("Quick", "Fine"))
+
+
+def test_a_recipe_that_fails_keeps_none_of_the_others_from_being_measured(hand, tmp_path):
+    both = np.concatenate((box(10, 10, 5), box(10, 10, 5, at=(30, 0, 0))))  # two loops: no vase
+    hand.drop(write_stl(tmp_path / "two.stl", both))
+    hand.desk.store.do("vase", edits.with_recipe(hand.desk.job, find(Recipe, "Vase")))
+    hand.desk.view.set("station", "Recipe")
+    hand.wait(lambda: all(exact(hand, name) for name in ("Quick", "Even", "Fine", "Sturdy")))
 
 
 def test_another_job_begins_with_empty_cards(known):

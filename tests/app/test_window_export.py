@@ -82,7 +82,7 @@ def test_a_command_gets_the_file_as_one_word_and_its_end_is_told(ready, tmp_path
 @pytest.mark.parametrize(
     ("command", "told"),
     [
-        ("no-such-program {file}", "no-such-program is not there"),
+        ("no-such-program {file}", "no-such-program: No such file"),
         (f"{sys.executable} -c 'import sys; sys.exit(\"it did not go\")'", "failed (1): it did not go"),
         ("'open quote", "cannot be run"),
     ],
@@ -95,3 +95,9 @@ def test_a_command_that_fails_is_told_and_the_file_is_there(ready, tmp_path, com
     hand.wait(lambda: told in hand.find(QLabel, "export told").text())
     assert target.exists()
     assert told in hand.window.area.notes.text
+
+
+@pytest.mark.parametrize("text", ["{", "[1]", '{"pattern": "{nozzle}"}', '{"pattern": 3, "picture": "yes"}', ""])
+def test_wishes_that_cannot_be_read_are_the_usual_ones(tmp_path, text):
+    (tmp_path / "output.json").write_text(text)
+    assert read_wishes(tmp_path / "output.json") == ExportWishes()

@@ -42,6 +42,7 @@ class CardFigures(QObject):
         self._sources, self._trials, self._recipes = sources, trials, recipes
         self._known: dict[str, tuple[Job, float, float]] = {}
         self._task: Task | None = None
+        self._failed: dict[str, Job] = {}
         self._too_long = False
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self._go_on)
@@ -66,7 +67,7 @@ class CardFigures(QObject):
     def forget(self) -> None:
         """Let go of everything, for another job was opened."""
         self._call_off()
-        self._known, self._too_long = {}, False
+        self._known, self._failed, self._too_long = {}, {}, False
 
     def _begin_anew(self) -> None:
         self._call_off()
@@ -92,7 +93,9 @@ class CardFigures(QObject):
         for recipe in sorted(self._recipes, key=lambda one: one.name != job.recipe.name):
             like = job.model_copy(update={"recipe": recipe})
             known = self.of(recipe)
-            if (known is None or not known.exact) and not complaints(like, cascade(like)):
+            if (known is not None and known.exact) or self._failed.get(recipe.name) == like:
+                continue
+            if not complaints(like, cascade(like)):
                 return recipe, like
         return None
 
@@ -113,7 +116,9 @@ class CardFigures(QObject):
 
         def failed(_: str) -> None:
             if task is self._task:
-                self._task = None  # why is told when it is sliced
+                self._task = None
+                self._failed[recipe.name] = job  # why is told when it is sliced
+                self._go_on()
 
         task: Task = self._sources.worker.ask(MeasureJob(job), done=done, failed=failed)
         self._task = task

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import json
 import shlex
+import subprocess
+import tempfile
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from even_step.app.desk import Desk
 from even_step.app.report_page import png_of
 from even_step.app.trials import Trial
-from even_step.core.errors import EvenStepError
+from even_step.core.errors import EvenStepError, SettingError
 from even_step.core.export_name import USUAL, file_name
 from even_step.core.job.beds import bed_count, number_of_bed
 from even_step.core.output import write_whole
 
+MOST_SAID = 200  # letters of what a command says last
 FILE = "{file}"  # in a command: the exported file
 
 
@@ -35,12 +40,14 @@ class ExportWishes:
 
 def read_wishes(path: Path) -> ExportWishes:
     """Return the wishes that were kept; the usual ones where none were, or they cannot be read."""
+    kinds = {"pattern": str, "picture": bool, "command": str}
     try:
         known = json.loads(path.read_text())
-        kinds = {"pattern": str, "picture": bool, "command": str}
-        return ExportWishes(**{name: known[name] for name, kind in kinds.items() if isinstance(known.get(name), kind)})
-    except (OSError, ValueError, AttributeError):
+        kept = {name: known[name] for name, kind in kinds.items() if isinstance(known.get(name), kind)}
+        file_name(kept.get("pattern", USUAL), {})
+    except (OSError, ValueError, AttributeError, SettingError):
         return ExportWishes()
+    return ExportWishes(**kept)
 
 
 def facts_of(trial: Trial | None, desk: Desk) -> dict[str, str]:
@@ -78,6 +85,7 @@ class Exporting(QObject):
     """Keeps the wishes, and does what is wished for once a file was exported; ``seen`` is what the canvas shows."""
 
     changed = Signal()
+    _ended = Signal(str, bool)
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -86,7 +94,7 @@ class Exporting(QObject):
         self._kept = desk.state / "output.json"
         self.wishes = read_wishes(self._kept)
         self.told = ""  # what came of the last command
-        self._running: QProcess | None = None
+        self._ended.connect(self._end)
 
     def wish(self, **changes: object) -> None:
         """Change a wish, and keep it for the next time.
@@ -123,31 +131,41 @@ class Exporting(QObject):
             self._desk.note(fault, "stop", stays=True)
 
     def _run(self, path: str) -> None:
-        """Run the command without a shell: what it is given is one word, whatever the file is called."""
+        """Run the command without a shell: what it is given is one word, whatever the file is called.
+
+        It goes on when the window is closed.
+        """
         try:
             program, *words = shlex.split(self.wishes.command)
         except ValueError as error:
-            self._say(f"The command cannot be run: {error}.", failed=True)
+            self._end(f"The command cannot be run: {error}.", True)
             return
         words = [word.replace(FILE, path) for word in words]
-        process = QProcess(self)
-        process.finished.connect(lambda code, _: self._finished(process, code))
-        process.errorOccurred.connect(lambda _: self._failed(process, program))
-        self._running = process
-        process.start(program, words)
+        thread = threading.Thread(target=self._wait_for, args=(program, words), name="after export", daemon=True)
+        thread.start()
 
-    def _finished(self, process: QProcess, code: int) -> None:
-        said = bytes(process.readAllStandardError().data()).decode(errors="replace").strip().splitlines()
-        last = f": {said[-1][:200]}" if said else ""
-        failed = code != 0 or process.exitStatus() == QProcess.ExitStatus.CrashExit
-        self._say(f"The command failed ({code}){last}." if failed else "The command is done.", failed=failed)
+    def _wait_for(self, program: str, words: list[str]) -> None:
+        with tempfile.TemporaryFile() as said:
+            try:
+                process = subprocess.Popen(
+                    [program, *words],
+                    stdin=subprocess.DEVNULL,
+                    stdout=subprocess.DEVNULL,
+                    stderr=said,
+                    start_new_session=True,
+                )
+            except OSError as error:
+                text, failed = f"The command cannot be run: {program}: {error.strerror}.", True
+            else:
+                failed = process.wait() != 0
+                said.seek(0)
+                last = (said.read().decode(errors="replace").strip().splitlines() or [""])[-1][:MOST_SAID]
+                text = f"The command failed ({process.returncode}): {last}" if failed else "The command is done."
+        with contextlib.suppress(RuntimeError):  # the window may be gone by then
+            self._ended.emit(text, failed)
 
-    def _failed(self, process: QProcess, program: str) -> None:
-        if process.error() == QProcess.ProcessError.FailedToStart:
-            self._say(f"The command cannot be run: {program} is not there, or no program.", failed=True)
-
-    def _say(self, text: str, *, failed: bool) -> None:
-        self.told, self._running = text, None
+    def _end(self, text: str, failed: bool) -> None:  # noqa: FBT001 - a signal's arguments
+        self.told = text
         if failed:
             self._desk.note(text, "stop", stays=True)
         self.changed.emit()

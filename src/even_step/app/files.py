@@ -101,6 +101,7 @@ class JobFiles(QObject):
         self._desk.whose.choose(())
         self._desk.measuring.clear()
         self._desk.view.set("bed", 0)
+        self._desk.view.set("pin", -1)
         self._desk.trials.forget()
         self._desk.sweeping.forget()
         self._desk.card_figures.forget()

@@ -33,7 +33,7 @@ def write_report(desk: Desk, path: str, seen: Picture) -> None:
     trial = desk.trials.shown
     if trial is None:
         return
-    shown = seen[0], without_bare_paper(seen[1])
+    shown = None if seen[1].isNull() else (seen[0], without_bare_paper(seen[1]))
     pictures = [one for one in (shown, times_of_layers(trial)) if one is not None]
     as_page = html_of if Path(path).suffix.lower() in {".html", ".htm"} else pdf_of
     page = as_page(trial, pictures)

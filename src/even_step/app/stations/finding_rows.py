@@ -153,7 +153,8 @@ class FindingRows(Group):
         self.add(why)
 
     def _set_aside(self, finding: dict[str, Any], note: str = "") -> None:
-        whose = SetAside(code=finding["code"], part=finding["part_id"], copy_id=finding["copy_id"], note=note)
+        part, copy = finding.get("part_id", ""), finding.get("copy_id", "")
+        whose = SetAside(code=finding["code"], part=part, copy_id=copy, note=note)
         edit(self._desk, f"set {finding['code']} aside", lambda job: edits.with_set_aside(job, whose))
 
     def _say_why(self, finding: dict[str, Any], note: str) -> None:
@@ -162,7 +163,7 @@ class FindingRows(Group):
             self._set_aside(finding, note)
 
     def _tell_again(self, finding: dict[str, Any]) -> None:
-        whose = finding["code"], finding["part_id"], finding["copy_id"]
+        whose = finding["code"], finding.get("part_id", ""), finding.get("copy_id", "")
         edit(self._desk, f"tell {finding['code']} again", lambda job: edits.without_set_aside(job, *whose))
 
     def _mend(self, finding: dict[str, Any]) -> None:

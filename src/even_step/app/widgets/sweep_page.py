@@ -66,6 +66,7 @@ class SweepPage(QDialog):
         self._of.pick(FIRST)
         self._second.begin_at(values, 0)
         desk.background.run("curves", library, self._have_library)
+        self.finished.connect(lambda _: desk.background.forget("curves"))
         self._follow()
 
     def _lay_out(self) -> None:
@@ -213,9 +214,12 @@ class SweepPage(QDialog):
                 write_whole(Path(path), [text.encode()])
             except EvenStepError as error:
                 return str(error)
-            return f"Saved {path}."
+            return ""
 
-        self._desk.background.run("table", write, self._told.setText)
+        def told(fault: str) -> None:  # the page may be gone by then
+            self._desk.note(fault or f"Saved the table {Path(path).name}", "stop" if fault else "note")
+
+        self._desk.background.run(f"table {path}", write, told)
 
 
 def _said_value(key: str, value: Value) -> str:

@@ -51,24 +51,32 @@ def check(evidence: Evidence) -> list[Finding]:
     """Find parts with such tops; one finding a part, at the place that is worst."""
     found = []
     for part, solid in evidence.first_of_each():
-        zones = next(one.zones for one in evidence.job.parts if one.id == part.part)
-        if solid.settings["vase.on"] or not any(_may_sag(solid, zone) for zone in (None, *zones)):
+        if solid.settings["vase.on"] or not any(_may_sag(solid, own) for own in _records(evidence, part, solid)):
             continue
         gap = _worst(evidence, part, solid)
         if gap is not None:
+            zones = _zones(evidence, part)
             held = solid.zones_at(gap.layer - 1, gap.circle.at)
             zone = next((zones[number] for number in reversed(held) if DENSITY in zones[number].holds), None)
             found.append(_told(evidence, part, solid, gap, zone))
     return found
 
 
+def _zones(evidence: Evidence, part: PlacedPart) -> tuple[Zone, ...]:
+    return next(one.zones for one in evidence.job.parts if one.id == part.part)
+
+
 def _holding(solid: SlicedSolid, zone: Zone | None) -> dict[str, Any]:
     return {**solid.settings, **(zone.holds if zone else {})}
 
 
-def _may_sag(solid: SlicedSolid, zone: Zone | None) -> bool:
-    """Tell whether the cells of the infill may be wider than a single top layer of several carries."""
-    own = _holding(solid, zone)
+def _records(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[dict[str, Any]]:
+    """Return what holds for a part, and in each of its zones."""
+    return [_holding(solid, zone) for zone in (None, *_zones(evidence, part))]
+
+
+def _may_sag(solid: SlicedSolid, own: dict[str, Any]) -> bool:
+    """Tell whether the cells of the infill may be wider than its tops carry."""
     if own[PATTERN] == "branching" or own[infill.GRADING.key] != "none":
         return True
     thick = float(solid.heights.thick.min()) * max(1, int(own[covers.TOP_LAYERS.key]))
@@ -85,7 +93,7 @@ def _worst(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> _Gap | N
     full = region.union(solid.covers.full[:, 1], solid.covers.full[:, 2])
     which, thick = solid.covers.which, solid.heights.thick
     laid, wide = _infill(evidence, part)
-    at_once = int(solid.settings[infill.LAYERS_AT_ONCE.key])
+    at_once = max(int(own[infill.LAYERS_AT_ONCE.key]) for own in _records(evidence, part, solid))
     worst, seen = None, set()
     for layer in range(1, len(which)):
         pair = int(which[layer]), int(which[layer - 1])

@@ -153,8 +153,10 @@ def _planned(z, before, high, end, grid, slopes, allowed):  # type: ignore[no-un
     The thickest are lowered to one height: what was eased before stays so.
     """
     _, _, least, most, _, ease, _ = slopes
-    count, reached = _foreseen(z, before, end, most, FAR, grid, slopes, allowed)
     few = AHEAD if ease <= 0.0 else max(AHEAD, 2 * int(np.ceil(high / ease)))
+    if end - z > max(few * most, FAR * (least + TINY)):
+        return 0, least, most
+    count, reached = _foreseen(z, before, end, most, FAR, grid, slopes, allowed)
     if reached < end - TINY or (count > few and high > least + TINY):
         return 0, least, most
     if count * least > end - z:  # one fewer, each a little thicker than the least
