@@ -17,6 +17,7 @@ from even_step.core.plane.widest import FreeCircle, free_circle
 from even_step.core.toolpath.roles import INFILL
 
 DENSITY, PATTERN, WIDTH = infill.DENSITY.key, infill.PATTERN.key, infill.LINE_WIDTH.key
+READ = (DENSITY, PATTERN, WIDTH, infill.GRADING.key, infill.LAYERS_AT_ONCE.key, covers.TOP_LAYERS.key)
 CARRIES = 10.0  # times its thickness: a gap that a top crosses without sagging to be seen
 #: The widest that a cell of a pattern is, in widths of its lines at a density of 1.
 CELLS = {
@@ -67,12 +68,15 @@ def _zones(evidence: Evidence, part: PlacedPart) -> tuple[Zone, ...]:
 
 
 def _holding(solid: SlicedSolid, zone: Zone | None) -> dict[str, Any]:
-    return {**solid.settings, **(zone.holds if zone else {})}
+    """Return what is read here of what holds for a part, or in one of its zones."""
+    own = zone.holds if zone else {}
+    return {key: own.get(key, solid.settings[key]) for key in READ}
 
 
 def _records(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> list[dict[str, Any]]:
-    """Return what holds for a part, and in each of its zones."""
-    return [_holding(solid, zone) for zone in (None, *_zones(evidence, part))]
+    """Return what holds for a part, and in its zones; what several say alike once."""
+    every = (_holding(solid, zone) for zone in (None, *_zones(evidence, part)))
+    return list({tuple(own.values()): own for own in every}.values())
 
 
 def _may_sag(solid: SlicedSolid, own: dict[str, Any]) -> bool:
