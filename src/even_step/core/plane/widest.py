@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from even_step.core.plane.valid import Geometry
+from even_step.core.plane.valid import Geometry, LibraryError
 
 FINE = 0.02  # mm, how exactly the widest circle is found
 
@@ -21,7 +21,9 @@ class FreeCircle(NamedTuple):
 
 
 def free_circle(region: Geometry, lines: NDArray[np.float64], wide: float, least: float) -> FreeCircle | None:
-    """Return the widest place of a region that lines leave free; none where no circle wider than the least has room.
+    """Return the widest place of a region that lines leave free.
+
+    None where no circle wider than the least has room, or the polygon library fails.
 
     Parameters
     ----------
@@ -34,6 +36,13 @@ def free_circle(region: Geometry, lines: NDArray[np.float64], wide: float, least
     least
         Of the circle's diameter, mm.
     """
+    try:
+        return _widest(region, lines, wide, least)
+    except LibraryError:
+        return None  # what is measured is looked at, not laid: it is no reason to fail
+
+
+def _widest(region: Geometry, lines: NDArray[np.float64], wide: float, least: float) -> FreeCircle | None:
     inner = shapely.buffer(region, -least / 2)
     if shapely.is_empty(inner):
         return None
