@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QLineEdit, QPushButton
 
 from even_step.app.pinning import place_of
 from even_step.app.told import told_findings
-from even_step.app.trials import Trial
 from even_step.core.job import edits
 from even_step.core.job.pins import Pin
 from tests.app.test_window_line import asked, middle_of, seen
@@ -162,4 +161,3 @@ def test_findings_are_gone_through_by_key_the_gravest_first(faulty):
     assert hand.desk.view.finding == told[0]
     hand.key(Qt.Key.Key_F8, SHIFT)
     assert hand.desk.view.finding == told[-1]
-    assert isinstance(hand.desk.trials.shown, Trial)

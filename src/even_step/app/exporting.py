@@ -20,6 +20,7 @@ from PySide6.QtGui import QImage
 from even_step.app.desk import Desk
 from even_step.app.report_page import png_of
 from even_step.app.trials import Trial
+from even_step.app.written import written
 from even_step.core.errors import EvenStepError, SettingError
 from even_step.core.export_name import USUAL, file_name
 from even_step.core.job.beds import bed_count, number_of_bed
@@ -122,7 +123,7 @@ class Exporting(QObject):
         """Do what is wished for beside a file that was exported."""
         if self.wishes.picture:
             picture, beside = png_of(self.seen()), Path(path).with_suffix(".png")
-            self._desk.background.run(f"picture {beside}", lambda: _written(beside, picture), self._tell)
+            self._desk.background.run(f"picture {beside}", lambda: written(beside, picture), self._tell)
         if self.wishes.command.strip():
             self._run(path)
 
@@ -169,12 +170,3 @@ class Exporting(QObject):
         if failed:
             self._desk.note(text, "stop", stays=True)
         self.changed.emit()
-
-
-def _written(path: Path, data: bytes) -> str:
-    """Write a file whole; returns what is wrong, if anything is."""
-    try:
-        write_whole(path, [data])
-    except EvenStepError as error:
-        return str(error)
-    return ""

@@ -13,8 +13,7 @@ from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
 from even_step.app.trials import Trial
-from even_step.core.errors import EvenStepError
-from even_step.core.output import write_whole
+from even_step.app.written import written
 from even_step.core.trials.page import as_html, tables_of
 from even_step.core.wording import clock
 
@@ -38,17 +37,10 @@ def write_report(desk: Desk, path: str, seen: Picture) -> None:
     as_page = html_of if Path(path).suffix.lower() in {".html", ".htm"} else pdf_of
     page = as_page(trial, pictures)
 
-    def write() -> str:
-        try:
-            write_whole(Path(path), [page])
-        except EvenStepError as error:
-            return str(error)
-        return ""
-
     def told(fault: str) -> None:
         desk.note(fault or f"Saved the report {Path(path).name}", "stop" if fault else "")
 
-    desk.background.run(f"report {path}", write, told)
+    desk.background.run(f"report {path}", lambda: written(Path(path), page), told)
 
 
 def title_of(trial: Trial) -> str:

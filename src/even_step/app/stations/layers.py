@@ -20,8 +20,6 @@ from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.wording import clock, grams
 
-SEVERITIES = ("stop", "warn", "note")
-
 
 class RoleRow(TickRow):
     """One role: a tick, its colour, its name, its time and mass."""

@@ -15,11 +15,11 @@ from even_step.app.widgets.curve import Curve, Series, library
 from even_step.app.widgets.fields import ChoiceField
 from even_step.app.widgets.sheet import button, label, line, rule
 from even_step.app.widgets.sweep_range import RangeFields
+from even_step.app.written import written
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
 from even_step.core.errors import EvenStepError
 from even_step.core.job.differences import value_text
-from even_step.core.output import write_whole
 from even_step.core.trials.figures import Row
 from even_step.core.trials.ranges import jobs_of
 from even_step.core.trials.ready import READY
@@ -209,17 +209,10 @@ class SweepPage(QDialog):
             return
         text = as_csv(self._sweeping.rows, sweep.keys)
 
-        def write() -> str:
-            try:
-                write_whole(Path(path), [text.encode()])
-            except EvenStepError as error:
-                return str(error)
-            return ""
-
         def told(fault: str) -> None:  # the page may be gone by then
             self._desk.note(fault or f"Saved the table {Path(path).name}", "stop" if fault else "note")
 
-        self._desk.background.run(f"table {path}", write, told)
+        self._desk.background.run(f"table {path}", lambda: written(Path(path), text.encode()), told)
 
 
 def _said_value(key: str, value: Value) -> str:
