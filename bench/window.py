@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_step.display import virtual_display
 
@@ -31,6 +32,8 @@ PAGE = ROOT / "docs" / "performance.md"
 MARK = "<!-- window -->"
 FRAMES = 40
 TICK = 5  # ms
+#: Sides and height in mm of rippled columns whose slices have about 0.2, 0.5 and 2 million lines.
+COLUMNS = (720, 20.0), (1080, 35.0), (2160, 90.0)
 MILLION = 500  # columns of a bumpy sheet: two sides of 500 × 1000 facets
 
 
@@ -110,7 +113,10 @@ def bumpy_sheet(path: Path) -> None:
     for edge, other in rims:
         a, b, c, d = edge[:-1], edge[1:], other[1:], other[:-1]
         quads += [np.stack((a, c, b), axis=-2), np.stack((a, d, c), axis=-2)]
-    facets = np.concatenate(quads)
+    _write_stl(path, np.concatenate(quads))
+
+
+def _write_stl(path: Path, facets: NDArray[np.float64]) -> None:
     rows = np.zeros(len(facets), np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("extra", "<u2")]))
     rows["corners"] = facets
     path.write_bytes(b"\0" * 80 + np.uint32(len(rows)).tobytes() + rows.tobytes())
@@ -150,8 +156,56 @@ def measure(repeat: int) -> list[tuple[str, str, str]]:
         wait_until(lambda: drawn(window), "the whole picture")
         rows.append(("all layers drawn whole after that", f"{time.perf_counter() - begun:.2f} s", ""))
         rows += _cancelling(window)
+        rows += _lines_by_number(window, Path(folder))
         rows += _million(window, Path(folder))
         window.close()
+    return rows
+
+
+def rippled_column(path: Path, sides: int, height: float) -> None:
+    """Write a column of so many sides, rippled and drawn in at half its height, as an STL."""
+    turn, up = np.linspace(0, 2 * np.pi, sides, endpoint=False), np.linspace(0, height, 60)
+    radius = 30 + np.sin(20 * turn)[None, :] + 6 * np.cos(2 * np.pi * up / height)[:, None]
+    ring = np.stack((radius * np.cos(turn), radius * np.sin(turn), np.repeat(up[:, None], sides, axis=1)), axis=-1)
+    after = np.roll(ring, -1, axis=1)
+    quads = [(ring[:-1], after[:-1], after[1:]), (ring[:-1], after[1:], ring[1:])]
+    ends = [
+        (np.broadcast_to((0, 0, z), (sides, 3)), a, b)
+        for z, a, b in ((0, after[0], ring[0]), (height, ring[-1], after[-1]))
+    ]
+    facets = np.concatenate([np.stack(one, axis=-2).reshape(-1, 3, 3) for one in (*quads, *ends)])
+    _write_stl(path, facets)
+
+
+def _lines_by_number(window: Window, folder: Path) -> list[tuple[str, str, str]]:
+    """Slice columns of more and more lines; turn them and go through their layers."""
+    from even_step.app.settled import drawn, wait_until  # noqa: PLC0415 - Qt loads once a display is there
+
+    desk, canvas = window.desk, window.area.canvas
+    rows = []
+    for sides, height in COLUMNS:
+        window.files.new()
+        path = folder / f"column {sides}.stl"
+        rippled_column(path, sides, height)
+        window.files.bring_in([str(path)])
+        wait_until(lambda: bool(desk.job.parts) and drawn(window), "the column")
+        desk.store.do("not straightened", desk.job.with_settings({"layers.resolution": 0.002}))
+        window.run("slice.run")
+        wait_until(lambda: not desk.trials.running and desk.trials.shown is not None, "the slice")
+        desk.view.set("station", "Layers")
+        canvas.fit_all()
+        begun = time.perf_counter()
+        wait_until(lambda: drawn(window), "the layers")
+        whole = time.perf_counter() - begun
+        lines = desk.trials.shown.lines if desk.trials.shown else None
+        count, million = (lines.count, len(lines.points) / 1e6) if lines else (1, 0.0)
+        frames(window, lambda _: canvas.look_from(canvas.camera.turned(3, 0.5)), 10)
+        orbit = frames(window, lambda _: canvas.look_from(canvas.camera.turned(6, 0.5)))
+        scrub = frames(window, lambda k, count=count: desk.view.show_layers(0, (k * 37) % count, count))  # type: ignore[misc]
+        told = [f"{1000 * statistics.median(one):.0f} ms" for one in (orbit, scrub)]
+        rows.append((f"turning {million:.1f} million lines, a frame", told[0], "50 ms"))
+        rows.append((f"a scrub step on {million:.1f} million lines", told[1], "50 ms"))
+        rows.append((f"{million:.1f} million lines drawn whole", f"{whole:.2f} s", ""))
     return rows
 
 

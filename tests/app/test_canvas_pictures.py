@@ -167,9 +167,8 @@ def test_a_small_budget_draws_less_and_a_large_one_everything(hand, tmp_path):
     hand.desk.view.set("station", "Layers")
     hand.drawn()
     renderer = hand.canvas._drawing._begin()
-    renderer._lines.begin(hand.canvas.scene.lines, hand.canvas.camera)
-    few = renderer._lines.draw_sketch(hand.canvas.scene.lines, 3000)
-    all_of_them = renderer._lines.draw_sketch(hand.canvas.scene.lines, 10**7)
+    few = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 3000)
+    all_of_them = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 10**7)
     hand.canvas._drawing._context.doneCurrent()
     assert all_of_them > 1.7 * few
 

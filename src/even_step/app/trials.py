@@ -26,19 +26,33 @@ class TrialLines:
 
     points: NDArray[np.float32]
     layer: NDArray[np.int64]
-    wall_points: NDArray[np.float32]
-    wall_layer: NDArray[np.int64]
-    face_points: NDArray[np.float32]
-    face_layer: NDArray[np.int64]
+    path: NDArray[np.int32]
+    fine_points: NDArray[np.float32]
+    fine_layer: NDArray[np.int64]
+    fine_path: NDArray[np.int32]
     inside_points: NDArray[np.float32]
     inside_layer: NDArray[np.int64]
+    inside_path: NDArray[np.int32]
+    upright_points: NDArray[np.float32]
+    upright_layer: NDArray[np.int64]
+    upright_path: NDArray[np.int32]
+    tall_points: NDArray[np.float32]
+    tall_layer: NDArray[np.int64]
+    tall_path: NDArray[np.int32]
+    bulk_points: NDArray[np.float32]
+    bulk_layer: NDArray[np.int64]
+    bulk_path: NDArray[np.int32]
+    tall_since: NDArray[np.int64]
+    bulk_since: NDArray[np.int64]
+    under_points: NDArray[np.float32]
+    under_layer: NDArray[np.int64]
+    under_path: NDArray[np.int32]
+    face_points: NDArray[np.float32]
+    face_layer: NDArray[np.int64]
+    face_path: NDArray[np.int32]
     top: NDArray[np.float64]
     thick: NDArray[np.float64]
     layer_time: NDArray[np.float64]
-    path: NDArray[np.int32]
-    wall_path: NDArray[np.int32]
-    face_path: NDArray[np.int32]
-    inside_path: NDArray[np.int32]
     by_material: NDArray[np.float32]
     by_part: NDArray[np.float32]
     by_height: NDArray[np.float32]
@@ -62,7 +76,17 @@ class TrialLines:
     @property
     def nbytes(self) -> int:
         """How much memory they hold."""
-        return int(self.points.nbytes * 1.75) + 9 * self.by_part.nbytes + 2 * self.path_start.nbytes
+        return sum(int(array.nbytes) for array in vars(self).values())
+
+    def set_of(self, name: str) -> tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int32]]:
+        """Return the points of a set, where its layers begin, and the path of each: of the whole, or a simpler one."""
+        before = "" if name == "whole" else f"{name}_"
+        points, layer, path = (getattr(self, f"{before}{what}") for what in ("points", "layer", "path"))
+        return points, layer, path
+
+    def since(self, name: str) -> NDArray[np.int64]:
+        """Return from which layer on the lines of a set do not stand for all up to a layer, (L + 1,)."""
+        return getattr(self, f"{name}_since")  # type: ignore[no-any-return]
 
     def of_paths(self, channel: str) -> NDArray[np.float32]:
         """Return the number of each path in a channel, (P,)."""

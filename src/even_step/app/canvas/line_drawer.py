@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import moderngl
@@ -14,13 +15,15 @@ from even_step.app.canvas.part_drawer import LIGHT
 from even_step.app.canvas.programs import give, program
 from even_step.app.canvas.scene import LinesShape
 from even_step.app.trials import TrialLines
+from even_step.app.work.requests import FINE_STRAY
 from even_step.core.toolpath.roles import HIDDEN, OUTER_WALL, TABLE, TRAVEL
 
 ROW = 24  # bytes of a point
-MOST_TOGETHER = 4  # layers whose walls are drawn as one: more would be seen
+A_HALF = 0.5  # of a point of the frame: a line that strays by no more lies on the same points
 FIELDS = (("start", 0, 3), ("width", 12, 1), ("high", 16, 1), ("role", 20, 1), ("end", ROW, 3))
 ROLE_AT = 20  # bytes of a point before its role
 A_SHADE = 4  # bytes
+SETS = ("whole", "fine", "inside", "upright", "tall", "bulk", "under", "face")
 SPANS = 32  # of heights that may be hidden: as many rows as the heights of any nozzle make
 
 
@@ -45,10 +48,7 @@ class LineDrawer:
         self._program = program(ctx, "line", "line", TRAVEL=TRAVEL, SPANS=SPANS)
         self._array = ctx.vertex_array(self._program, [])
         self._lines: TrialLines | None = None
-        self._whole: _Points | None = None
-        self._walls: _Points | None = None
-        self._faces: _Points | None = None
-        self._inside: _Points | None = None
+        self._held: dict[str, _Points] = {}  # by the name of each set
         self._palette = ctx.texture((STEPS, 1), 3, dtype="f4")
         self._palette.filter = moderngl.NEAREST, moderngl.NEAREST
         self._painted: tuple[str, NDArray[np.float32] | None] = "", None
@@ -67,10 +67,7 @@ class LineDrawer:
             return False
         self._free()
         self._lines = lines
-        self._whole = self._upload(lines.points, lines.layer, lines.path)
-        self._walls = self._upload(lines.wall_points, lines.wall_layer, lines.wall_path)
-        self._faces = self._upload(lines.face_points, lines.face_layer, lines.face_path)
-        self._inside = self._upload(lines.inside_points, lines.inside_layer, lines.inside_path)
+        self._held = {name: self._upload(*lines.set_of(name)) for name in SETS}
         self._painted = "", None
         return True
 
@@ -83,16 +80,13 @@ class LineDrawer:
         marks = shape.marks
         shades = shades_of_marks(marks) if marks is not None else shades_of(shape.lines, shape.colour_by)
         self._palette.write(shades.colours.tobytes())
-        for points in self._sets():
+        for points in self._held.values():
             if points.shades:
                 points.shades.release()
             points.shades = None
             if shades.place is not None and len(points.path):
                 points.shades = self._ctx.buffer(np.append(shades.place[points.path], np.float32(0.0)).tobytes())
         give(self._program, span=(0.5 / STEPS, 1.0 / STEPS) if shades.place is None else (0.0, 1.0))
-
-    def _sets(self) -> list[_Points]:
-        return [one for one in (self._whole, self._walls, self._faces, self._inside) if one]
 
     def begin(self, shape: LinesShape, camera: Camera) -> None:
         """Prepare for drawing a shape, whose lines are held."""
@@ -107,13 +101,12 @@ class LineDrawer:
             hidden=shape.hidden,
             hidden_heights=_spans(shape.hidden_heights),
             spans=min(len(shape.hidden_heights), SPANS),
-            thicker=1.0,
             is_flat=camera.flat,
             eye=camera.eye,
             light=way / np.linalg.norm(way),
         )
 
-    def _render(self, points: _Points, first: int, count: int) -> None:
+    def _render(self, points: _Points, first: int, count: int, corners: int) -> None:
         if count <= 0:
             return
         for name, offset, numbers in FIELDS:
@@ -129,54 +122,79 @@ class LineDrawer:
         shades, at, stride = (points.shades, 0, A_SHADE) if points.shades else (points.buffer, ROLE_AT, ROW)
         place = self._program["shade"].location  # type: ignore[union-attr]
         self._array.bind(place, "f", shades, "1f4", offset=at + first * stride, stride=stride, divisor=1)
-        self._array.render(moderngl.TRIANGLE_STRIP, vertices=6, instances=count)
+        give(self._program, corners=corners)
+        self._array.render(moderngl.TRIANGLE_STRIP, vertices=2 * corners, instances=count)
 
-    def draw_range(self, first: int, last: int) -> None:
-        """Draw points of the whole path from one to another."""
-        if self._whole:
-            self._render(self._whole, first, last - first)
+    def pieces(self, shape: LinesShape, camera: Camera, finer: int, each: int) -> Iterator[float]:
+        """Draw all of a shape, about so many segments at a time, and give the share that is drawn after each.
 
-    def draw_sketch(self, shape: LinesShape, budget: int) -> int:
+        ``finer`` is how many points of the frame one of the screen has. Below the last layer lines may be those that
+        are not to be told from the true ones at that size.
+        """
+        corners = 2 if camera.flat else 3
+        whole, fine = self._held["whole"], self._held["fine"]
+        if _is_close(camera, finer) or not shape.hidden >> TRAVEL & 1:
+            spans = [(whole, int(whole.layer[shape.first]), shape.end_of_last)]
+        else:
+            first, last = (int(fine.layer[k]) for k in (shape.first, shape.last))
+            spans = [(fine, first, last), (whole, int(whole.layer[shape.last]), shape.end_of_last)]
+        total, drawn = sum(last - first for _, first, last in spans), 0
+        for points, first, last in spans:
+            for a in range(first, last, each):
+                count = min(each, last - a)
+                self.begin(shape, camera)
+                self._render(points, a, count, corners)
+                drawn += count
+                yield drawn / total
+
+    def draw_sketch(self, shape: LinesShape, camera: Camera, budget: int) -> int:
         """Draw a shape in about so many segments, simplified but without gaps; returns how many.
 
-        Of layers below the last, lines are coarser. Where there are still too many walls, those of each few layers are
-        drawn as one of their height; tops and undersides stay where they are.
+        Of layers below the last, lines are coarser. Where there are too many of those that lie over each other, one
+        stands for those of several layers; tops and undersides stay where they are. A line is one slanted face, from
+        its far edge on top to its near edge below, which covers what its two faces do.
         """
-        if self._walls is None or self._faces is None or self._inside is None:
-            return 0
-        a, end = int(shape.lines.layer[shape.last]), shape.end_of_last
-        drawn = end - a + self._draw_layers(self._faces, shape, 1)
-        stacks = [self._walls]
+        self.begin(shape, camera)
+        drawn = self._draw_last(shape, camera) + self._draw_layers("face", shape.first, shape.last)
+        drawn += self._draw_stacks("upright", "tall", shape, budget - drawn)
         if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in HIDDEN):
-            stacks.append(self._inside)
-        below = sum(int(points.layer[shape.last] - points.layer[shape.first]) for points in stacks)
-        each = min(max(1, -(-below // max(1, budget - drawn))), MOST_TOGETHER)
-        give(self._program, thicker=float(each))
-        drawn += sum(self._draw_layers(points, shape, each) for points in stacks)
-        give(self._program, thicker=1.0)
-        self.draw_range(a, end)
+            drawn += self._draw_stacks("inside", "bulk", shape, budget - drawn)
+        from_above = camera.away[2] > 0.0 and not shape.hidden >> OUTER_WALL & 1
+        if not from_above or drawn < budget:
+            drawn += self._draw_layers("under", shape.first, shape.last)
         return drawn
 
-    def _draw_layers(self, points: _Points, shape: LinesShape, each: int) -> int:
-        """Draw each few of the layers below the last, from it down; returns how many segments."""
-        spans = (
-            [(shape.first, shape.last)]
-            if each == 1
-            else [(k, k + 1) for k in range(shape.last - 1, shape.first - 1, -each)]
-        )
-        drawn = 0
-        for low, high in spans:
-            first, last = int(points.layer[low]), int(points.layer[high])
-            self._render(points, first, last - first)
-            drawn += last - first
-        return drawn
+    def _draw_stacks(self, one_by_one: str, as_one: str, shape: LinesShape, budget: int) -> int:
+        """Draw lines below the last layer, as one those of several layers where they are too many; returns how many."""
+        first, last = shape.first, shape.last
+        layer = self._held[one_by_one].layer
+        if layer[last] - layer[first] <= budget:
+            return self._draw_layers(one_by_one, first, last)
+        since = max(int(shape.lines.since(as_one)[last]), first)
+        return self._draw_layers(as_one, first, last) + self._draw_layers(one_by_one, since, last)
+
+    def _draw_last(self, shape: LinesShape, camera: Camera) -> int:
+        """Draw the last layer as far as it is shown."""
+        roughly = shape.along == 1.0 and not _is_close(camera, 1) and shape.hidden >> TRAVEL & 1
+        points = self._held["fine" if roughly else "whole"]
+        first, end = (int(points.layer[k]) for k in (shape.last, shape.last + 1))
+        count = (end if roughly else shape.end_of_last) - first
+        self._render(points, first, count, 2)
+        return count
+
+    def _draw_layers(self, name: str, first: int, last: int) -> int:
+        """Draw what a set has in the layers from one up to another; returns how many segments."""
+        points = self._held[name]
+        a, b = (int(points.layer[k]) for k in (first, last))
+        self._render(points, a, b - a, 2)
+        return b - a
 
     def _free(self) -> None:
-        for points in self._sets():
+        for points in self._held.values():
             points.buffer.release()
             if points.shades:
                 points.shades.release()
-        self._whole = self._walls = self._faces = self._inside = None
+        self._held = {}
 
     def release(self) -> None:
         """Free all memory."""
@@ -184,6 +202,11 @@ class LineDrawer:
         self._array.release()
         self._palette.release()
         self._program.release()
+
+
+def _is_close(camera: Camera, finer: int) -> bool:
+    """Tell whether fine lines are seen not to be the true ones; the frame has ``finer`` points to one of the screen."""
+    return A_HALF * camera.mm_a_point / finer < FINE_STRAY
 
 
 def _spans(heights: frozenset[tuple[float, float]]) -> list[tuple[float, float]]:

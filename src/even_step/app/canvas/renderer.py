@@ -121,8 +121,7 @@ class Renderer:
         begun = time.perf_counter()
         self._begin(self._frame(camera, whole=False), wanted)
         if scene.lines:
-            self._lines.begin(scene.lines, camera)
-            drawn = self._lines.draw_sketch(scene.lines, self._budget)
+            drawn = self._lines.draw_sketch(scene.lines, camera, self._budget)
         else:
             drawn = self._parts.draw_sketch(scene, camera, FACETS * self._budget) // FACETS
         self._sketched = wanted
@@ -140,15 +139,11 @@ class Renderer:
         frame = self._frame(camera, whole=True)
         self._begin(frame, wanted)
         if scene.lines:
-            first, last = int(scene.lines.lines.layer[scene.lines.first]), scene.lines.end_of_last
-            budget = self._budget
-            for a in range(first, last, budget):
-                self._use(frame)
-                self._lines.begin(scene.lines, camera)
-                self._lines.draw_range(a, min(a + budget, last))
+            for share in self._lines.pieces(scene.lines, camera, self.finer, self._budget):
                 self._ctx.finish()
-                if a + budget < last:
-                    yield (a + budget - first) / (last - first)
+                if share < 1.0:
+                    yield share
+                    self._use(frame)
             return
         pieces = self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer)
         for number, _ in enumerate(pieces, 1):

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.app.work.requests import (
+    FINE_STRAY,
     AskLine,
     CutParts,
     ExportGcode,
@@ -52,7 +53,8 @@ from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, read_models, settled
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
-from even_step.core.toolpath.roles import HIDDEN, OUTER_WALL
+from even_step.core.toolpath.roles import HIDDEN, UNDERNEATH, UPRIGHT
+from even_step.core.toolpath.stacked import stacked
 from even_step.core.trials.figures import row_of
 from even_step.core.work import Crew
 
@@ -185,26 +187,26 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
     run = StageRun(crew, memory.cache)
     sliced = memory.sliced(request.job, crew, run)
     lines = lines_of(sliced.toolpath)
-    inside, walls, faces = parted(coarse_lines(lines), HIDDEN, (OUTER_WALL,))
+    fine = coarse_lines(lines, FINE_STRAY)
+    inside, upright, under, faces = parted(coarse_lines(lines), HIDDEN, UPRIGHT, UNDERNEATH)
+    tall, bulk = stacked(upright, sliced.toolpath), stacked(inside, sliced.toolpath)
+    sets = {"fine": fine, "inside": inside, "upright": upright, "under": under, "face": faces}
+    sets |= {"tall": tall.lines, "bulk": bulk.lines}
     ends = np.cumsum(sliced.plan.way_time + sliced.plan.path_time)
     return Outcome(
         report(sliced, run),
         {
             "points": lines.points,
             "layer": lines.layer,
-            "wall points": walls.points,
-            "wall layer": walls.layer,
-            "face points": faces.points,
-            "face layer": faces.layer,
-            "inside points": inside.points,
-            "inside layer": inside.layer,
+            "path": lines.path,
+            **{f"{name} points": some.points for name, some in sets.items()},
+            **{f"{name} layer": some.layer for name, some in sets.items()},
+            **{f"{name} path": some.path for name, some in sets.items()},
+            "tall since": tall.since,
+            "bulk since": bulk.since,
             "top": sliced.toolpath.top,
             "thick": sliced.toolpath.courses.thickest(),
             "layer time": sliced.plan.layer_time,
-            "path": lines.path,
-            "wall path": walls.path,
-            "face path": faces.path,
-            "inside path": inside.path,
             **{f"by {name}": values for name, values in channels(sliced).items()},
             "path start": sliced.toolpath.start,
             "retract": sliced.toolpath.retract & (sliced.motion.retract_length > 0.0),

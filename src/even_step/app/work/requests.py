@@ -9,6 +9,9 @@ from even_step.core.job.kept_trials import KeptTrial
 from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Repair
 
+#: mm, how far the fine lines of a slice stray from the true ones.
+FINE_STRAY = 0.05
+
 
 @dataclass(frozen=True)
 class ReadFile:

@@ -93,5 +93,9 @@ RAFT = ROLE_NUMBER["raft"]
 PURGE = ROLE_NUMBER["purge"]
 TRAVEL = ROLE_NUMBER["travel"]
 HIDDEN = tuple(number for number, role in enumerate(TABLE) if role.hidden)
+#: Of which those of a layer mostly lie over those of the one below.
+UPRIGHT = OUTER_WALL, SUPPORT
+#: What lies under something, so that it is hardly seen from above.
+UNDERNEATH = BOTTOM, BRIDGE, SUPPORT_CONTACT
 OF_PARTS = tuple(number for number, role in enumerate(TABLE) if role.owner == "part")
 TOOLS: tuple[Tool, ...] = ("walls", "infill", "covers", "supports", "contact")
