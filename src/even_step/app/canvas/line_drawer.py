@@ -117,13 +117,12 @@ class LineDrawer:
                 f"{numbers}f4",
                 offset=offset + first * ROW,
                 stride=ROW,
-                divisor=1,
             )
         shades, at, stride = (points.shades, 0, A_SHADE) if points.shades else (points.buffer, ROLE_AT, ROW)
         place = self._program["shade"].location  # type: ignore[union-attr]
-        self._array.bind(place, "f", shades, "1f4", offset=at + first * stride, stride=stride, divisor=1)
+        self._array.bind(place, "f", shades, "1f4", offset=at + first * stride, stride=stride)
         give(self._program, corners=corners)
-        self._array.render(moderngl.TRIANGLE_STRIP, vertices=2 * corners, instances=count)
+        self._array.render(moderngl.POINTS, vertices=count)
 
     def pieces(self, shape: LinesShape, camera: Camera, finer: int, each: int) -> Iterator[float]:
         """Draw all of a shape, about so many segments at a time, and give the share that is drawn after each.

@@ -30,9 +30,14 @@ void main() {
 
 
 def program(ctx: moderngl.Context, vertex: str, fragment: str, **numbers: int) -> moderngl.Program:
-    """Build a program from two shader files; ``numbers`` are what their constants are called and worth."""
+    """Build a program from its shader files; ``numbers`` are what their constants are called and worth.
+
+    Beside the vertices there may be a file that makes corners of them.
+    """
+    geometry = SHADERS / f"{vertex}.geom"
     return ctx.program(
         vertex_shader=_with(numbers, (SHADERS / f"{vertex}.vert").read_text()),
+        geometry_shader=_with(numbers, geometry.read_text()) if geometry.exists() else None,
         fragment_shader=_with(numbers, (SHADERS / f"{fragment}.frag").read_text()),
     )
 

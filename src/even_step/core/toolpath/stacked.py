@@ -12,7 +12,7 @@ from even_step.core.toolpath.lines import Lines
 from even_step.core.toolpath.roles import INNER_WALL, OUTER_WALL
 from even_step.core.toolpath.toolpath import Toolpath
 
-TALLEST = 1.2  # mm, of what is drawn as one
+TALLEST = 2.0  # mm, of what is drawn as one
 ASIDE = 0.6  # of a line's width: how far on the average walls may step aside within it
 WIDER = 4.0  # times that: to either side, and where one of two outlines steps aside, it does so by twice the average
 WIDEST = 2.0  # widths by which a line may be wider
