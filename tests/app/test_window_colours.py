@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from PySide6.QtWidgets import QLabel
 
 from even_step.app.canvas.palette import STEPS, kind_colour, scale_colour, shades_of
 from even_step.app.stations.colour_rows import ScaleBar, Swatch
@@ -12,6 +13,7 @@ from even_step.core.channels import CHANNELS, SCALES
 from even_step.core.job import edits
 from even_step.core.job.model import Machine, Material
 from even_step.core.job.shipped import find
+from even_step.core.job.zones import Zone
 from tests.shapes import box, write_stl
 
 
@@ -135,3 +137,18 @@ def test_the_largest_number_has_the_deepest_colour(hand, tmp_path):
     assert where.tolist() == [0, STEPS - 1]
     dark = colours_of(hand).sum(axis=2) < 330
     assert dark.sum() > 5_000
+
+
+def test_zones_are_seen_and_named(hand, tmp_path):
+    hand.drop(write_stl(tmp_path / "block.stl", box(30, 30, 6)))
+    zone = Zone(name="core", shape="box", middle=(0, 0, 3), size=(14, 14, 10), settings={"infill.density": 80.0})
+    part = hand.desk.job.parts[0].model_copy(update={"zones": (zone,)})
+    hand.desk.store.do("zone", hand.desk.job.model_copy(update={"parts": (part,)}))
+    trial = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.desk.view.show_layers(0, 14, trial.lines.count)
+    hand.desk.view.set("colour_by", "zone")
+    assert [row.text() for row in hand.window.findChildren(QLabel) if "core" in row.text()] == ["block: core"]
+    picture = colours_of(hand)
+    assert near(picture, kind_colour(0)) > 300
+    assert near(picture, kind_colour(-1)) > 300

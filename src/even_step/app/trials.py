@@ -55,6 +55,7 @@ class TrialLines:
     layer_time: NDArray[np.float64]
     by_material: NDArray[np.float32]
     by_part: NDArray[np.float32]
+    by_zone: NDArray[np.float32]
     by_height: NDArray[np.float32]
     by_width: NDArray[np.float32]
     by_speed: NDArray[np.float32]

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-Channel = Literal["role", "material", "part", "height", "width", "speed", "flow", "fan", "time", "overhang", "only"]
+Channel = Literal[
+    "role", "material", "part", "zone", "height", "width", "speed", "flow", "fan", "time", "overhang", "only"
+]
 #: Those that are a scale, with the unit of their numbers.
 SCALES: dict[Channel, str] = {
     "height": "mm",
@@ -16,4 +18,4 @@ SCALES: dict[Channel, str] = {
     "overhang": "% over air",
 }
 #: The last is what only the trial shown has, against another.
-CHANNELS: tuple[Channel, ...] = ("role", "material", "part", *SCALES, "only")
+CHANNELS: tuple[Channel, ...] = ("role", "material", "part", "zone", *SCALES, "only")

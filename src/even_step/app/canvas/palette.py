@@ -42,7 +42,7 @@ class Shades:
 
 
 def kind_colour(number: int) -> QColor:
-    """Return the colour of a material or a part by its number, below 0 for neither."""
+    """Return the colour of a material, a part or a zone by its number, below 0 for none."""
     return QColor(KINDS[number % len(KINDS)] if number >= 0 else NOBODY)
 
 

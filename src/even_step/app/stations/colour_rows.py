@@ -134,13 +134,20 @@ class ColourRows(QWidget):
 
 
 def _kinds(trial: Trial, channel: str) -> list[tuple[str, QColor]]:
-    """Name each material in use, or each copy, with its colour."""
+    """Name each material in use, each copy or each zone, with its colour."""
     if channel == "material":
         used = trial.report["material"]
         return [(f"{one['extruder']}  {one['name']}", kind_colour(one["extruder"] - 1)) for one in used]
+    if channel == "zone":
+        zones = [f"{part.name}: {zone.title}" for part in trial.job.parts for zone in part.zones]
+        return _listed(zones, "in no zone" if zones else "no part has zones")
     names = [
         part.name if k == 0 else f"{part.name} {k + 1}" for part in trial.job.parts for k in range(len(part.copies))
     ]
+    return _listed(names, "no part's")
+
+
+def _listed(names: list[str], none: str) -> list[tuple[str, QColor]]:
     rows = [(name, kind_colour(number)) for number, name in enumerate(names[:MOST_NAMED])]
     more = len(names) - MOST_NAMED
-    return [*rows, *([(f"and {more} more", QColor(PAPER.sheet))] if more > 0 else []), ("no part's", QColor(NOBODY))]
+    return [*rows, *([(f"and {more} more", QColor(PAPER.sheet))] if more > 0 else []), (none, QColor(NOBODY))]
