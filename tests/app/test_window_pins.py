@@ -161,3 +161,15 @@ def test_findings_are_gone_through_by_key_the_gravest_first(faulty):
     assert hand.desk.view.finding == told[0]
     hand.key(Qt.Key.Key_F8, SHIFT)
     assert hand.desk.view.finding == told[-1]
+
+
+def test_a_pin_is_put_by_key_where_the_path_in_hand_ends(sliced):
+    hand = sliced
+    hand.desk.asked_line.clear()
+    lines = hand.desk.trials.shown.lines
+    hand.desk.view.show_layers(0, 6, lines.count)
+    hand.window.run("pins.put")
+    (pin,) = hand.desk.job.pins
+    assert pin.part == hand.part()
+    end = lines.points[int(lines.layer[7]) - 1, :3]
+    assert place_of(hand.desk, pin) == pytest.approx(tuple(end.astype(float)), abs=0.01)

@@ -6,6 +6,7 @@ from even_step.app.acts import (
     beds,
     bodies,
     curve,
+    cutting,
     files,
     holding,
     layers,
@@ -20,7 +21,23 @@ from even_step.app.acts import (
 )
 from even_step.app.acts.action import Action
 
-ROOMS = (files, parts, own, zones, lining, bodies, beds, curve, views, slicing, trials, holding, layers, looking)
+ROOMS = (
+    files,
+    parts,
+    own,
+    zones,
+    lining,
+    bodies,
+    beds,
+    curve,
+    views,
+    slicing,
+    trials,
+    holding,
+    layers,
+    cutting,
+    looking,
+)
 ACTIONS: tuple[Action, ...] = tuple(action for room in ROOMS for action in room.ACTIONS)
 BY_ID = {action.id: action for action in ACTIONS}
 MENUS = ("Job", "Edit", "Parts", "View", "Slice", "Layers", "Help")

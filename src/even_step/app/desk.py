@@ -16,6 +16,7 @@ from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
 from even_step.app.foreseen_heights import ForeseenHeights
 from even_step.app.foreseen_texture import ForeseenTexture
+from even_step.app.layer_rule import LayerRule
 from even_step.app.measuring import Measuring
 from even_step.app.only_here import OnlyHere
 from even_step.app.selection import Selection
@@ -74,6 +75,7 @@ class Desk(QObject):
         self.foreseen_texture = ForeseenTexture(sources, self)
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
+        self.rule = LayerRule(self.trials, self.view, self)
         self.asked_line = AskedLine(self.trials, self.worker, self)
         self.card_figures = CardFigures(sources, self.trials, tuple(shipped(Recipe).values()), self)
         self.only_here = OnlyHere(self.trials, self.view, self.background, self)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
+from even_step.app.canvas.camera import Camera
 from even_step.app.desk import Desk
 from even_step.app.files import JobFiles
 from even_step.app.trials import Trial
@@ -12,6 +13,10 @@ from even_step.app.trials import Trial
 
 class Looking(Protocol):
     """What actions can do with the view of the bed."""
+
+    @property
+    def camera(self) -> Camera:
+        """Where the bed is looked at from."""
 
     def fit_all(self) -> None:
         """Show the whole bed with all parts."""

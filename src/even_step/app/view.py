@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from even_step.app.cut_plane import CutPlane
 from even_step.core.catalogue.setting import Level
 from even_step.core.channels import Channel
 
@@ -27,6 +28,8 @@ class View(QObject):
         self.colour_by: Channel = "role"
         self.section = False
         self.lens = False
+        self.plane: CutPlane | None = None  # at which the layers are cut, upright
+        self.ghosts = False  # of parts, over their layers
         self.marks = False  # of seams, retractions and lifts in the layer in hand
         self.level: Level = "short"
         self.along = 1.0

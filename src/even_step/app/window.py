@@ -163,7 +163,7 @@ class Window(QMainWindow):
         self.strip.button.clicked.connect(self._slice_or_cancel)
         self.strip.chosen.connect(self._show_trial)
         self.strip.compared.connect(lambda trial: compare_with(self.reach, trial))
-        for piece in (self.top, self.parts, self.output, self.area.notes):
+        for piece in (self.top, self.parts, self.layers, self.output, self.area.notes):
             piece.wants.connect(self.run)
         self.layers.reveals.connect(self._reveal_for_line)
         for word, step in self.rail.steps.items():
@@ -197,6 +197,8 @@ class Window(QMainWindow):
     def _follow_view(self, piece: str) -> None:
         if piece == "bed":
             self._refresh()
+        if piece in {"plane", "section"}:
+            self._enable()
         if piece == "station":
             station = self.desk.view.station
             self.rail.stand_on(station)

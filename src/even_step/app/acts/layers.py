@@ -8,6 +8,7 @@ import numpy as np
 
 from even_step.app.acts.action import Action
 from even_step.app.desk import Desk
+from even_step.app.line_in_hand import line_in_hand
 from even_step.app.reach import Reach
 
 
@@ -65,14 +66,9 @@ def _play(reach: Reach) -> None:
 
 def _ask(reach: Reach) -> None:
     """Ask the line that the path has come to."""
-    trial, view = reach.desk.trials.shown, reach.desk.view
-    if trial is None or trial.lines is None or trial.lines.count == 0:
-        return
-    lines, layer = trial.lines, min(view.layers[1], trial.lines.count - 1)
-    first, end = int(lines.layer[layer]), int(lines.layer[layer + 1])
-    at = max(first, first + round(view.along * (end - first)) - 1)
-    x, y, z = (float(one) for one in lines.points[at, :3])
-    reach.desk.asked_line.ask(int(lines.path[at]), (x, y, z))
+    found = line_in_hand(reach.desk.trials.shown, reach.desk.view)
+    if found:
+        reach.desk.asked_line.ask(*found)
 
 
 ACTIONS = (

@@ -114,6 +114,19 @@ def _take(tool: str) -> Callable[[Reach], None]:
     return run
 
 
+def on_layers(desk: Desk) -> bool:
+    """Tell whether layers are looked at."""
+    return desk.view.station == "Layers" and desk.trials.shown is not None
+
+
+def _measure(reach: Reach) -> None:
+    """Measure parts, or the layers that are looked at."""
+    if on_layers(reach.desk):
+        reach.desk.rule.take()
+    else:
+        _take("measure")(reach)
+
+
 def _rename(reach: Reach) -> None:
     reach.desk.view.set("station", "Parts")
     reach.asking.focus_field("name")
@@ -163,10 +176,10 @@ ACTIONS = (
         "parts.measure",
         "Measure",
         "Parts",
-        _take("measure"),
+        _measure,
         ("M",),
         "ruler",
-        can=_any,
+        can=lambda b: _any(b) or on_layers(b.desk),
         synonyms=("distance", "angle", "thickness", "length"),
     ),
     Action("parts.flat", "Lie flat", "Parts", lambda b: lay(b.desk), can=_picked, synonyms=("lay down",)),

@@ -48,6 +48,11 @@ class Camera:
         yaw, pitch = math.radians(self.yaw - 90.0), math.radians(self.pitch)
         return np.array([math.cos(yaw) * math.cos(pitch), math.sin(yaw) * math.cos(pitch), math.sin(pitch)])
 
+    @property
+    def toward_eye(self) -> float:
+        """The direction toward the eye along the bed, degrees against the clock from +x."""
+        return self.yaw - 90.0
+
     @cached_property
     def eye(self) -> Vector:
         """Where it stands, mm."""

@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.camera import USUAL, Camera
+from even_step.app.canvas.clear_way import clear_the_way
 from even_step.app.canvas.collisions import Collisions
 from even_step.app.canvas.drawing import Drawing
 from even_step.app.canvas.gestures import POINTING, Gestures
@@ -44,7 +45,7 @@ MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the ca
 #: Pieces of the view that are drawn.
 SEEN = frozenset(
     {"layers", "along", "station", "hidden_roles", "hidden_heights", "colour_by"}
-    | {"tool", "section", "bed", "cut", "pointed_z"}
+    | {"tool", "section", "bed", "cut", "pointed_z", "plane", "ghosts"}
 )
 
 
@@ -130,13 +131,14 @@ class Canvas(QWidget):
             self.rebuild()
 
     def _bring_into_view(self, place: tuple[float, float, float] | None) -> None:
-        """Shift the view to a place that is not seen well."""
+        """Shift the view to a place that is not seen well, and take away what hides it."""
         if place is None:
             return
         x, y, _ = self.camera.project(np.array([place], np.float64))[0]
         width, height = self.camera.size
         if not (EDGE < x < width - EDGE and EDGE < y < height - EDGE):
             self.look_from(replace(self.camera, target=place))
+        clear_the_way(self, place)
 
     @property
     def camera(self) -> Camera:

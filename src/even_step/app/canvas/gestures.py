@@ -12,12 +12,14 @@ from even_step.app.acts.placing import about, edit
 from even_step.app.acts.zones import add_zone
 from even_step.app.canvas.arcs import TurnArcs
 from even_step.app.canvas.facing import FaceLight
+from even_step.app.canvas.layer_measuring import measure_at
 from even_step.app.canvas.line_picking import Asked, line_at
 from even_step.app.canvas.picking import Hit, facet_normal, framed, pick
 from even_step.app.canvas.under import UnderPointer
 from even_step.app.canvas.zone_drawing import ZoneDrawing
 from even_step.app.canvas.zone_edges import zone_at, zones_under
 from even_step.app.canvas.zone_handles import ZoneHandles
+from even_step.app.line_in_hand import line_in_hand
 from even_step.app.measuring import Point
 from even_step.core.job import edits
 from even_step.core.job.spots import Spot, copy_at, has_part, part_of
@@ -119,8 +121,15 @@ class Gestures:
             self._judge(self._press)
 
     def take(self) -> bool:
-        """Take what is being drawn, or a zone in the middle of the picked part; returns whether one is drawn at all."""
+        """Take what is being drawn, or a zone in the middle of the picked part; on layers the place in hand.
+
+        Returns whether anything is drawn or measured at all.
+        """
         desk = self._canvas.desk
+        found = line_in_hand(desk.trials.shown, desk.view) if desk.rule.in_hand else None
+        if found:
+            desk.rule.put(found[1])
+            return True
         if desk.view.tool != "zone":
             return False
         if self.drawing.box is None:
@@ -133,6 +142,8 @@ class Gestures:
     def call_off(self) -> bool:
         """Let go of what is in hand without doing it; returns whether anything was."""
         canvas = self._canvas
+        if canvas.desk.rule.put_away():
+            return True
         if self.arcs.call_off() or self.handles.call_off() or self.drawing.leave():
             return True
         had = self._press is not None or canvas.desk.view.tool in POINTING
@@ -195,7 +206,10 @@ class Gestures:
     def _end(self, press: _Press) -> None:
         canvas, desk = self._canvas, self._canvas.desk
         if canvas.scene.lines is not None and not press.drags and desk.view.station == "Layers":
-            self._ask(press.now)
+            if desk.rule.in_hand:
+                measure_at(canvas, press.now)
+            else:
+                self._ask(press.now)
         if canvas.scene.lines is not None or (press.drags and press.hit is None and not press.adds):
             return  # the view was turned
         if press.drags and press.hit is None:

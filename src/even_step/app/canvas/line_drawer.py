@@ -102,6 +102,7 @@ class LineDrawer:
             hidden_heights=_spans(shape.hidden_heights),
             spans=min(len(shape.hidden_heights), SPANS),
             is_flat=camera.flat,
+            plane=shape.cut_plane,
             eye=camera.eye,
             light=way / np.linalg.norm(way),
         )
@@ -156,9 +157,10 @@ class LineDrawer:
         self.begin(shape, camera)
         drawn = self._draw_last(shape, camera) + self._draw_layers("face", shape.first, shape.last)
         drawn += self._draw_stacks("upright", "tall", shape, budget - drawn)
-        if shape.hidden >> OUTER_WALL & 1 and any(not shape.hidden >> role & 1 for role in HIDDEN):
+        opened = shape.plane is not None or shape.hidden >> OUTER_WALL & 1
+        if opened and any(not shape.hidden >> role & 1 for role in HIDDEN):
             drawn += self._draw_stacks("inside", "bulk", shape, budget - drawn)
-        from_above = camera.away[2] > 0.0 and not shape.hidden >> OUTER_WALL & 1
+        from_above = camera.away[2] > 0.0 and not opened
         if not from_above or drawn < budget:
             drawn += self._draw_layers("under", shape.first, shape.last)
         return drawn

@@ -26,13 +26,19 @@ def line_at(shape: LinesShape, camera: Camera, x: float, y: float) -> Asked | No
     ends = points[:, :3].astype(np.float64)
     if camera.flat:
         ends[:, 2] = 0.0
+    if shape.plane is not None:
+        gone = shape.plane.takes(ends)
+        at = at[~(gone[at] & gone[at + 1])]
     seen = camera.project(ends)
     a, b = seen[at], seen[at + 1]
     way = b[:, :2] - a[:, :2]
     share = ((np.array((x, y)) - a[:, :2]) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), 1e-9)
     share = np.clip(share, 0.0, 1.0)
     far = np.hypot(*(a[:, :2] + share[:, None] * way - (x, y)).T)
-    near = np.flatnonzero(far <= NEAR)
+    near = far <= NEAR
+    if shape.plane is not None:
+        near &= ~shape.plane.takes(ends[at] + share[:, None] * (ends[at + 1] - ends[at]))
+    near = np.flatnonzero(near)
     if len(near) == 0:
         return None
     depth = a[near, 2] + share[near] * (b[near, 2] - a[near, 2])

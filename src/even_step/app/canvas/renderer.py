@@ -11,6 +11,7 @@ import moderngl
 
 from even_step.app.canvas.bed_drawer import BedDrawer
 from even_step.app.canvas.camera import Camera
+from even_step.app.canvas.ghost_drawer import GhostDrawer
 from even_step.app.canvas.line_drawer import LineDrawer
 from even_step.app.canvas.part_drawer import PartDrawer
 from even_step.app.canvas.programs import Copier, Frame, lit
@@ -45,7 +46,8 @@ class _Wanted:
         if a is None or b is None:
             return self.scene is other.scene
         same = (a.lines, a.first, a.last, a.along, a.hidden) == (b.lines, b.first, b.last, b.along, b.hidden)
-        same = same and a.marks is b.marks
+        same = same and a.marks is b.marks and a.plane == b.plane
+        same = same and _ghosts(self.scene) == _ghosts(other.scene)
         return same and (a.colour_by, a.hidden_heights) == (b.colour_by, b.hidden_heights)
 
 
@@ -55,6 +57,7 @@ class Renderer:
     def __init__(self, ctx: moderngl.Context) -> None:
         self._ctx = ctx
         self._bed, self._parts, self._lines = BedDrawer(ctx), PartDrawer(ctx), LineDrawer(ctx)
+        self._ghosts = GhostDrawer(ctx)
         self._copier = Copier(ctx)
         self._frames: dict[bool, Frame] = {}
         self.finer = FINER
@@ -122,6 +125,7 @@ class Renderer:
         self._begin(self._frame(camera, whole=False), wanted)
         if scene.lines:
             drawn = self._lines.draw_sketch(scene.lines, camera, self._budget)
+            self._ghosts.draw(scene, camera)
         else:
             drawn = self._parts.draw_sketch(scene, camera, FACETS * self._budget) // FACETS
         self._sketched = wanted
@@ -144,6 +148,7 @@ class Renderer:
                 if share < 1.0:
                     yield share
                     self._use(frame)
+            self._ghosts.draw(scene, camera)
             return
         pieces = self._parts.draw_whole(scene, camera, self.finer, FACETS * self._budget // self.finer)
         for number, _ in enumerate(pieces, 1):
@@ -161,7 +166,17 @@ class Renderer:
 
     def release(self) -> None:
         """Free all memory."""
-        owners: list[BedDrawer | PartDrawer | LineDrawer | Copier | Frame] = [self._bed, self._parts, self._lines]
+        owners: list[BedDrawer | PartDrawer | LineDrawer | GhostDrawer | Copier | Frame] = [
+            self._bed,
+            self._parts,
+            self._lines,
+            self._ghosts,
+        ]
         for owner in (*owners, self._copier, *self._frames.values()):
             owner.release()
         self._frames.clear()
+
+
+def _ghosts(scene: Scene) -> list[tuple[object, bytes]]:
+    """Return what tells the ghosts of a scene from those of another."""
+    return [(part.model, part.matrix.tobytes()) for part in scene.ghosts]

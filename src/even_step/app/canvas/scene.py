@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from even_step.app.canvas.zone_frame import ZoneFrame
 from even_step.app.cut_open import CutFace
+from even_step.app.cut_plane import CutPlane
 from even_step.app.desk import Desk
 from even_step.app.foreseen_texture import Rough
 from even_step.app.shelf import ShelfModel
@@ -32,6 +33,7 @@ MESH = len(TINTED)
 MOST_BANDS = 256  # up a part
 UNLIKE = 0.015  # mm: layers that differ by less are as of one height
 MOST_TINTS = 16  # of a part's zones, the last ones; all have their edges drawn
+NO_PLANE = 0.0, 0.0, 1.0  # takes nothing away
 NO_COLUMNS = np.empty((0, 3, 3), np.float32)
 LINES_AT = frozenset({"Layers", "Output"})  # stations that show lines instead of parts
 
@@ -104,7 +106,8 @@ class PartShape:
 class LinesShape:
     """Layers as they are drawn: from one to another, the last as far ``along`` as 0 to 1, without some roles.
 
-    Nor lines whose height lies in some spans, mm. With ``marks`` (P,) those paths stand out, whatever the channel.
+    Nor lines whose height lies in some spans, mm, nor what a plane takes away. With ``marks`` (P,) those paths stand
+    out, whatever the channel.
     """
 
     lines: TrialLines
@@ -115,6 +118,12 @@ class LinesShape:
     colour_by: str = "role"
     hidden_heights: frozenset[tuple[float, float]] = frozenset()
     marks: NDArray[np.float32] | None = None
+    plane: CutPlane | None = None
+
+    @property
+    def cut_plane(self) -> tuple[float, float, float]:
+        """The plane as the graphics card has it: its normal, and how far from zero it lies, mm."""
+        return (*self.plane.normal, self.plane.reach) if self.plane else NO_PLANE
 
     @property
     def end_of_last(self) -> int:
@@ -136,7 +145,8 @@ class Scene:
     """All that is drawn. ``columns`` are facets of supports to come, (T, 3, 3), mm.
 
     Nothing of the parts over ``cut_at`` mm is seen; ``cut`` is the face there, none while it is looked for.
-    ``rough`` is what of them will have texture. On parts whose heights show as bands a line marks ``pointed_z`` mm.
+    ``ghosts`` are copies drawn as veils over their layers. ``rough`` is what of parts will have texture. On parts whose
+    heights show as bands a line marks ``pointed_z`` mm.
     """
 
     bed: BedShape
@@ -150,6 +160,7 @@ class Scene:
     skins: tuple[Skin, ...] = ()
     rough: tuple[Rough, ...] = ()
     pointed_z: float = -1.0
+    ghosts: tuple[PartShape, ...] = ()
 
     @property
     def box(self) -> NDArray[np.float64]:
@@ -206,7 +217,25 @@ def build_scene(
     flat, cut_at = lines is not None and _flat(desk), desk.cut_open.at
     at_pointer = desk.view.pointed_z if desk.view.station == "Recipe" else -1.0
     face = desk.cut_open.face
-    return Scene(bed, tuple(parts), lines, columns, first_layer, flat, cut_at, face, pointed_z=at_pointer)
+    ghosts = _ghosts(desk) if lines is not None and not flat else ()
+    return Scene(
+        bed, tuple(parts), lines, columns, first_layer, flat, cut_at, face, pointed_z=at_pointer, ghosts=ghosts
+    )
+
+
+def _ghosts(desk: Desk) -> tuple[PartShape, ...]:
+    """Return the copies that the trial shown is of, as they stood when it was sliced."""
+    trial = desk.trials.shown
+    if trial is None or not desk.view.ghosts or desk.view.station != "Layers":
+        return ()
+    out = []
+    for spot, part, copy in stood(trial.job):
+        stand, model = desk.shelf.stand_of(part, copy), desk.shelf.shown(part)
+        if stand is None or model is None or copy.at is None or copy.hidden:
+            continue
+        matrix = stand.at(copy.at)
+        out.append(PartShape(spot, model, (), matrix, stand.size, copy.at, picked=False, fault="", limits=(0.0,) * 4))
+    return tuple(out)
 
 
 def _bands(desk: Desk, part: Part) -> NDArray[np.float32] | None:
@@ -266,11 +295,12 @@ def _lines(desk: Desk) -> LinesShape | None:
     marks = desk.only_here.marks if view.colour_by == "only" else None
     colour_by = "role" if view.colour_by == "only" else view.colour_by
     look = hidden, colour_by, view.hidden_heights, marks
+    plane = None if _flat(desk) else view.plane
     if view.station == "Output":
         return LinesShape(trial.lines, 0, trial.lines.count - 1, 1.0, *look)
     last = min(view.layers[1], trial.lines.count - 1)
     first = last if _flat(desk) else min(view.layers[0], last)
-    return LinesShape(trial.lines, first, last, view.along, *look)
+    return LinesShape(trial.lines, first, last, view.along, *look, plane)
 
 
 def _flat(desk: Desk) -> bool:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
+from even_step.app.stations.cut_fields import CutFields
 from even_step.app.stations.finding_rows import FindingRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
@@ -46,9 +47,13 @@ KEPT = "Slice (F5), or click a trial below to see its layers again."
 
 
 class LayersStation(Sheet):
-    """Look at the trial layer by layer; ``reveals`` names a setting that is to be shown."""
+    """Look at the trial layer by layer.
+
+    ``reveals`` names a setting that is to be shown, ``wants`` an action that is to be done.
+    """
 
     reveals = Signal(str)
+    wants = Signal(str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__("Layers")
@@ -60,6 +65,7 @@ class LayersStation(Sheet):
         box = QVBoxLayout(self._inside)
         box.setContentsMargins(0, 0, 0, 0)
         box.addLayout(self._ways_to_look(desk))
+        box.addWidget(CutFields(desk))
         box.addWidget(LineRows(desk, self.reveals.emit))
         box.addWidget(TrialFields(desk))
         self._colours = ColourRows(desk)
@@ -79,8 +85,8 @@ class LayersStation(Sheet):
         desk.view.changed.connect(self._follow)
         self._refresh()
 
-    def _ways_to_look(self, desk: Desk) -> QHBoxLayout:
-        """Return the row of what the layers are seen as, and with what."""
+    def _ways_to_look(self, desk: Desk) -> QVBoxLayout:
+        """Return the rows of what the layers are seen as, and with what."""
         self._kinds = QButtonGroup(self)
         self._solid = button(
             "Solid", "show solid", lambda: desk.view.set("section", False), tip="All layers up to the one in hand (S)"
@@ -105,12 +111,25 @@ class LayersStation(Sheet):
             tip="Seams, retractions and lifts of the layer in hand (N)",
         )
         self._marks.setCheckable(True)
-        row = line(self._solid, self._section, 1, self._marks, self._lens, spacing=0)
-        row.setContentsMargins(0, 0, 0, 8)
-        return row
+        self._cut = button(
+            "Cut",
+            "cut upright",
+            lambda: self.wants.emit("layers.cut"),
+            tip="Cut the layers upright, toward the eye (C)",
+        )
+        self._ghosts = button(
+            "Ghosts", "ghosts", lambda: desk.view.set("ghosts", not desk.view.ghosts), tip="Show the parts as veils (Y)"
+        )
+        for kind in (self._cut, self._ghosts):
+            kind.setCheckable(True)
+        box = QVBoxLayout()
+        box.setContentsMargins(0, 0, 0, 8)
+        box.addLayout(line(self._solid, self._section, 1, spacing=0))
+        box.addLayout(line(self._cut, self._ghosts, self._marks, self._lens, 1, spacing=0))
+        return box
 
     def _follow(self, piece: str) -> None:
-        if piece in {"section", "lens", "marks"}:
+        if piece in {"section", "lens", "marks", "plane", "ghosts"}:
             self._show_kind()
         elif piece == "colour_by":
             self._colours.refresh()
@@ -122,6 +141,10 @@ class LayersStation(Sheet):
         self._section.setChecked(self._desk.view.section)
         self._lens.setChecked(self._desk.view.lens)
         self._marks.setChecked(self._desk.view.marks)
+        self._cut.setChecked(self._desk.view.plane is not None)
+        self._ghosts.setChecked(self._desk.view.ghosts)
+        for kind in (self._cut, self._ghosts):
+            kind.setEnabled(not self._desk.view.section)
 
     def _refresh(self) -> None:
         trial = self._desk.trials.shown

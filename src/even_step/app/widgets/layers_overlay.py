@@ -32,6 +32,7 @@ class LayersOverlay:
             self._finding(painter)
             self._asked(painter)
             self._pins(painter)
+            self._rule(painter)
 
     def _seen(self, *points: tuple[float, float, float]) -> list[QPointF]:
         at = self._canvas.camera.project(np.array(points, np.float64))
@@ -114,6 +115,31 @@ class LayersOverlay:
             painter.setPen(QColor(PAPER.sheet if looked_at else PAPER.accent))
             painter.drawText(head, Qt.AlignmentFlag.AlignCenter, str(number + 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _rule(self, painter: QPainter) -> None:
+        """Draw the rule that is laid on the layers, and what it reads."""
+        rule, flat = self._desk.rule, self._canvas.scene.flat
+        if not rule.in_hand:
+            return
+        ends = self._seen(*((x, y, 0.0 if flat else z) for x, y, z in rule.places)) if rule.places else []
+        for colour, wide in ((PAPER.sheet, 4.0), (PAPER.accent, 1.5)):
+            painter.setPen(QPen(QColor(colour), wide))
+            painter.drawPolyline(ends)
+        painter.setPen(QPen(QColor(PAPER.sheet), 1.5))
+        painter.setBrush(QColor(PAPER.accent))
+        for at in ends:
+            painter.drawEllipse(at, 4.5, 4.5)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle = (ends[0] + ends[-1]) / 2 - QPointF(0, 16) if ends else QPointF(self._canvas.width() / 2, 70)
+        words = rule.reading or (
+            "click where to" if ends else "measure: click where from, or Enter for the line in hand"
+        )
+        painter.setFont(font(MARK, bold=True))
+        wide_as = painter.fontMetrics().horizontalAdvance(words) + 12
+        slip = QRectF(middle.x() - wide_as / 2, middle.y() - 9, wide_as, 18)
+        painter.fillRect(slip, QColor(PAPER.accent))
+        painter.setPen(QColor(PAPER.sheet))
+        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
 
     def _finding(self, painter: QPainter) -> None:
         """Ring the place of the finding in hand."""

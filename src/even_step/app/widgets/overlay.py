@@ -57,6 +57,7 @@ class Overlay(QWidget):
             desk.measuring.changed,
             desk.zoning.changed,
             desk.asked_line.changed,
+            desk.rule.changed,
             desk.store.changed,
         ):
             signal.connect(lambda *_: self.update())

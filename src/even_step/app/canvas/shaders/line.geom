@@ -20,9 +20,11 @@ uniform vec3 travelling;
 uniform bool is_flat;
 uniform int corners;
 uniform vec3 eye;
+uniform vec3 plane;
 flat out vec3 ink;
 out float across;
 flat out vec3 side;
+out float beyond;
 const float ACROSS[3] = float[3](-1.0, 0.72, 1.0);
 void main() {
     vec3 start = segments[0].start, end = segments[0].end;
@@ -53,11 +55,13 @@ void main() {
         ink = colour;
         across = over;
         side = vec3(beside, 0.0);
+        beyond = dot(plane.xy, start.xy + off) - plane.z;
         gl_Position = seen * vec4(start.xy + off, max(start.z - down, 0.0), 1.0);
         EmitVertex();
         ink = colour;
         across = over;
         side = vec3(beside, 0.0);
+        beyond = dot(plane.xy, end.xy + off) - plane.z;
         gl_Position = seen * vec4(end.xy + off, max(end.z - down, 0.0), 1.0);
         EmitVertex();
     }
