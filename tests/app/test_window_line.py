@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtGui import QTextCursor
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QPlainTextEdit, QPushButton
 
 from even_step.core.toolpath.roles import ROLE_NUMBER
 
@@ -85,3 +87,33 @@ def test_what_is_hidden_is_not_asked(sliced):
     hand.click_canvas(at)
     assert asked(hand).role != "top"
     assert hand.window.layers.findChild(QPushButton, "reveal top.line_width") is None
+
+
+def test_the_code_stands_beside_with_the_line_in_hand_marked_and_a_click_on_a_line_goes_there(sliced):
+    hand = sliced
+    wide = hand.canvas.width()
+    hand.desk.view.show_layers(0, 5, hand.desk.trials.shown.lines.count)
+    hand.canvas.setFocus()
+    hand.key(Qt.Key.Key_T)
+    hand.wait(lambda: hand.desk.code_beside.text is not None)
+    panel = hand.find(QPlainTextEdit, "layer code")
+    assert panel.isVisible()
+    assert hand.canvas.width() < wide
+    text = panel.toPlainText().splitlines()
+    (marked,) = panel.extraSelections()
+    assert marked.cursor.blockNumber() == hand.desk.code_beside.line > len(text) - 5
+    for _ in range(3):
+        hand.key(Qt.Key.Key_Left)
+    (marked,) = panel.extraSelections()
+    assert marked.cursor.blockNumber() == hand.desk.code_beside.line < len(text) - 5
+    block = panel.document().findBlockByNumber(hand.desk.code_beside.line - 4)
+    assert block.text().startswith("G")
+    at = panel.cursorRect(QTextCursor(block)).center()
+    QTest.mouseClick(panel.viewport(), Qt.MouseButton.LeftButton, pos=at + QPoint(20, 0))
+    assert hand.desk.code_beside.line == block.blockNumber()
+    assert hand.desk.view.along < 1.0
+    hand.desk.view.show_layers(0, 9, hand.desk.trials.shown.lines.count)
+    hand.wait(lambda: hand.desk.code_beside.text is not None and panel.toPlainText().splitlines() != text)
+    hand.window.run("layers.code")
+    assert not panel.isVisible()
+    assert hand.canvas.width() == wide

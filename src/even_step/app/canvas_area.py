@@ -11,6 +11,7 @@ from even_step.app.desk import Desk
 from even_step.app.playing import Playing
 from even_step.app.voids import Voids
 from even_step.app.widgets.bed_tabs import BedTabs
+from even_step.app.widgets.code_panel import CodePanel
 from even_step.app.widgets.gap_lens import GapLens
 from even_step.app.widgets.height_ruler import HeightRuler
 from even_step.app.widgets.layer_bars import LayerBars
@@ -37,6 +38,7 @@ class CanvasArea(QWidget):
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.curve = StepCurve(desk, self.ruler, self)
         self.bars = LayerBars(desk, self.canvas, self)
+        self.code = CodePanel(desk, self)
         self.cube = PaperCube(self.canvas, self)
         self.notes = NoteBar(self)
         self.beds = BedTabs(desk, self)
@@ -44,11 +46,19 @@ class CanvasArea(QWidget):
         self.notes.size_changed.connect(self._follow_notes)
         desk.store.changed.connect(lambda _: self.notes.job_changed())
         desk.view.changed.connect(lambda _: self._show_bars())
+        desk.view.changed.connect(lambda piece: self._show_code() if piece in {"code", "station"} else None)
+        desk.trials.shown_changed.connect(self._show_code)
         desk.trials.shown_changed.connect(self._show_bars)
         self._show_bars()
+        self._show_code()
 
     def _show_bars(self) -> None:
         self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
+
+    def _show_code(self) -> None:
+        view = self._desk.view
+        self.code.setVisible(view.code and view.station == "Layers" and self._desk.trials.shown is not None)
+        self._lay_out()
 
     def _follow_notes(self) -> None:
         """Make room for the notes, but not while something is dragged: it would slip from under the pointer."""
@@ -67,6 +77,9 @@ class CanvasArea(QWidget):
         self.beds.setGeometry(0, 0, wide, self.beds.height())
         self.notes.setGeometry(0, top, wide, self.notes.height())
         top += 0 if self.notes.isHidden() else self.notes.height()
+        if not self.code.isHidden():
+            wide -= self.code.width()
+            self.code.setGeometry(wide, top, self.code.width(), high - top)
         self.canvas.setGeometry(0, top, wide, high - top)
         self.overlay.setGeometry(0, top, wide, high - top)
         self.lens.setGeometry(0, top, wide, high - top)

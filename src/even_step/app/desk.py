@@ -11,6 +11,7 @@ from even_step.app.asked import Sources
 from even_step.app.asked_line import AskedLine
 from even_step.app.background import Background
 from even_step.app.card_figures import CardFigures
+from even_step.app.code_beside import CodeBeside
 from even_step.app.curving import Curving
 from even_step.app.cut_open import CutOpen
 from even_step.app.foreseen import ForeseenSupports
@@ -76,6 +77,7 @@ class Desk(QObject):
         self.cut_open = CutOpen(sources, self)
         self.trials = Trials(lambda: (self.bed, self.job_of_bed), self.worker, self)
         self.rule = LayerRule(self.trials, self.view, self)
+        self.code_beside = CodeBeside(self.trials, self.view, self.worker, self)
         self.asked_line = AskedLine(self.trials, self.worker, self)
         self.card_figures = CardFigures(sources, self.trials, tuple(shipped(Recipe).values()), self)
         self.only_here = OnlyHere(self.trials, self.view, self.background, self)

@@ -29,6 +29,7 @@ class View(QObject):
         self.section = False
         self.lens = False
         self.plane: CutPlane | None = None  # at which the layers are cut, upright
+        self.code = False  # the G-code of the layer in hand, beside the canvas
         self.ghosts = False  # of parts, over their layers
         self.marks = False  # of seams, retractions and lifts in the layer in hand
         self.level: Level = "short"

@@ -71,6 +71,10 @@ def _ask(reach: Reach) -> None:
         reach.desk.asked_line.ask(*found)
 
 
+def _see_code(reach: Reach) -> None:
+    reach.desk.view.set("code", not reach.desk.view.code)
+
+
 ACTIONS = (
     Action("layers.play", "Play or pause", "Layers", _play, ("Space",), can=_sliced, station="Layers"),
     Action("layers.up", "A layer up", "Layers", _layer(1), ("Up",), can=_sliced, station="Layers"),
@@ -98,6 +102,16 @@ ACTIONS = (
         can=_sliced,
         station="Layers",
         synonyms=("seam", "retraction", "lift", "start", "scar", "stringing"),
+    ),
+    Action(
+        "layers.code",
+        "Show the G-code beside",
+        "Layers",
+        _see_code,
+        ("T",),
+        can=_sliced,
+        station="Layers",
+        synonyms=("gcode", "text", "line", "file"),
     ),
     Action(
         "layers.ask",

@@ -120,16 +120,19 @@ class LayersStation(Sheet):
         self._ghosts = button(
             "Ghosts", "ghosts", lambda: desk.view.set("ghosts", not desk.view.ghosts), tip="Show the parts as veils (Y)"
         )
-        for kind in (self._cut, self._ghosts):
+        self._code = button(
+            "G-code", "layer text", lambda: desk.view.set("code", not desk.view.code), tip="The G-code beside (T)"
+        )
+        for kind in (self._cut, self._ghosts, self._code):
             kind.setCheckable(True)
         box = QVBoxLayout()
         box.setContentsMargins(0, 0, 0, 8)
-        box.addLayout(line(self._solid, self._section, 1, spacing=0))
+        box.addLayout(line(self._solid, self._section, 1, self._code, spacing=0))
         box.addLayout(line(self._cut, self._ghosts, self._marks, self._lens, 1, spacing=0))
         return box
 
     def _follow(self, piece: str) -> None:
-        if piece in {"section", "lens", "marks", "plane", "ghosts"}:
+        if piece in {"section", "lens", "marks", "plane", "ghosts", "code"}:
             self._show_kind()
         elif piece == "colour_by":
             self._colours.refresh()
@@ -143,6 +146,7 @@ class LayersStation(Sheet):
         self._marks.setChecked(self._desk.view.marks)
         self._cut.setChecked(self._desk.view.plane is not None)
         self._ghosts.setChecked(self._desk.view.ghosts)
+        self._code.setChecked(self._desk.view.code)
         for kind in (self._cut, self._ghosts):
             kind.setEnabled(not self._desk.view.section)
 

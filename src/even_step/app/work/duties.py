@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from even_step.app.work.requests import (
     FINE_STRAY,
+    AskCode,
     AskLine,
     CutParts,
     ExportGcode,
@@ -37,6 +38,7 @@ from even_step.core.foreseen_texture import texture_before
 from even_step.core.job.file import job_file, read_job_file, read_trials
 from even_step.core.job.model import Job
 from even_step.core.job.text import files_in, is_job_file, read_job_text, with_files
+from even_step.core.layer_code import code_of_layer
 from even_step.core.line_why import line_story
 from even_step.core.mesh.coarse import coarse, extremes
 from even_step.core.mesh.edges import drawn_edges
@@ -251,6 +253,12 @@ def ask_line(request: AskLine, memory: Memory, crew: Crew) -> Outcome:
     return Outcome(line_story(memory.sliced(request.job, crew), request.path, request.at))
 
 
+def ask_code(request: AskCode, memory: Memory, crew: Crew) -> Outcome:
+    """Write one layer."""
+    found = code_of_layer(memory.sliced(request.job, crew), request.layer)
+    return Outcome(found.text, {"line": found.line})
+
+
 def find_voids(request: FindVoids, memory: Memory, crew: Crew) -> Outcome:
     """Find the voids of a layer."""
     rings = layer_voids(memory.sliced(request.job, crew), request.layer)
@@ -293,6 +301,7 @@ DUTIES: dict[type, Callable[..., Outcome]] = {
     SaveJob: save_job,
     FindVoids: find_voids,
     AskLine: ask_line,
+    AskCode: ask_code,
     ForeseeSupports: foresee_supports,
     ForeseeHeights: foresee_heights,
     ForeseeTexture: foresee_texture,

@@ -92,6 +92,14 @@ class AskLine:
 
 
 @dataclass(frozen=True)
+class AskCode:
+    """Ask for the G-code of one layer of a sliced job, and which line of it comes to which point."""
+
+    job: Job
+    layer: int
+
+
+@dataclass(frozen=True)
 class ForeseeSupports:
     """Find the columns of supports of a job, before it is sliced."""
 
@@ -122,7 +130,7 @@ class CutParts:
 
 #: What is asked of a job as it is, before it is sliced.
 Wish = ForeseeSupports | ForeseeHeights | ForeseeTexture | CutParts
-Request = ReadFile | OpenJob | SliceJob | MeasureJob | ExportGcode | SaveJob | FindVoids | AskLine | Wish
+Request = ReadFile | OpenJob | SliceJob | MeasureJob | ExportGcode | SaveJob | FindVoids | AskLine | AskCode | Wish
 #: Done in the worker's second thread: short, and wanted although a slice is running.
 ASIDE = (ReadFile, OpenJob, SaveJob, ForeseeSupports, ForeseeHeights, ForeseeTexture, CutParts)
 

@@ -41,6 +41,11 @@ def gcode(source: GcodeJob, crew: Crew) -> Iterator[bytes]:
     yield tail(source)
 
 
+def layer_code(source: GcodeJob, layer: int) -> bytes:
+    """Return what the file says of one layer."""
+    return b"".join((layer_head(source, layer), *_layer(source, _laid(source), layer, Forms.of(source))))
+
+
 def _laid(source: GcodeJob) -> tuple[Any, ...]:
     """Return all that layers are written from, as the kernel takes it."""
     path, words = source.toolpath, path_words(source)
