@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from even_step.app.canvas.canvas import Canvas
+from even_step.app.canvas.line_pointing import LinePointing
 from even_step.app.desk import Desk
 from even_step.app.playing import Playing
 from even_step.app.voids import Voids
@@ -18,6 +19,7 @@ from even_step.app.widgets.layer_bars import LayerBars
 from even_step.app.widgets.note_bar import NoteBar
 from even_step.app.widgets.overlay import Overlay
 from even_step.app.widgets.paper_cube import PaperCube
+from even_step.app.widgets.play_row import PlayRow
 from even_step.app.widgets.step_curve import StepCurve
 
 HELD = 150  # ms until it is looked again whether a button is still held
@@ -32,12 +34,14 @@ class CanvasArea(QWidget):
         self.setMinimumWidth(320)
         self.canvas = Canvas(desk, self)
         self.voids = Voids(desk, self)
+        self.pointing = LinePointing(self.canvas)
         self.playing = Playing(desk, self)
         self.overlay = Overlay(desk, self.canvas, self.voids, self)
         self.lens = GapLens(desk, self.canvas, self)
         self.ruler = HeightRuler(desk, self.canvas, self)
         self.curve = StepCurve(desk, self.ruler, self)
         self.bars = LayerBars(desk, self.canvas, self)
+        self.play = PlayRow(desk, self)
         self.code = CodePanel(desk, self)
         self.cube = PaperCube(self.canvas, self)
         self.notes = NoteBar(self)
@@ -53,7 +57,8 @@ class CanvasArea(QWidget):
         self._show_code()
 
     def _show_bars(self) -> None:
-        self.bars.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
+        for piece in (self.bars, self.play):
+            piece.setVisible(self._desk.trials.shown is not None and self._desk.view.station == "Layers")
 
     def _show_code(self) -> None:
         view = self._desk.view
@@ -78,14 +83,16 @@ class CanvasArea(QWidget):
         self.notes.setGeometry(0, top, wide, self.notes.height())
         top += 0 if self.notes.isHidden() else self.notes.height()
         if not self.code.isHidden():
-            wide -= self.code.width()
-            self.code.setGeometry(wide, top, self.code.width(), high - top)
+            beside = self.code.wide_of(wide)
+            wide -= beside
+            self.code.setGeometry(wide, top, beside, high - top)
         self.canvas.setGeometry(0, top, wide, high - top)
         self.overlay.setGeometry(0, top, wide, high - top)
         self.lens.setGeometry(0, top, wide, high - top)
         self.cube.move(wide - self.cube.width() - 8, top + 8)
         self.ruler.setGeometry(0, top, self.ruler.width(), high - top)
         self.curve.setGeometry(self.ruler.width(), top, self.curve.width(), high - top)
-        self.bars.setGeometry(
-            self.ruler.width(), high - self.bars.height(), wide - self.ruler.width(), self.bars.height()
-        )
+        left, bottom = self.ruler.width(), high
+        for piece in (self.play, self.bars):
+            bottom -= piece.height()
+            piece.setGeometry(left, bottom, wide - left, piece.height())

@@ -10,11 +10,13 @@ Place = tuple[float, float, float]
 
 
 def line_in_hand(trial: Trial | None, view: View) -> tuple[int, Place] | None:
-    """Return the path of the trial shown that the layer in hand ends with, and where, mm; none without lines."""
+    """Return the path that the layer in hand has come to, and where, mm; none where the layer has none."""
     if trial is None or trial.lines is None or trial.lines.count == 0:
         return None
     lines, layer = trial.lines, min(view.layers[1], trial.lines.count - 1)
     first, end = int(lines.layer[layer]), int(lines.layer[layer + 1])
+    if end == first:
+        return None
     at = max(first, first + round(view.along * (end - first)) - 1)
     x, y, z = (float(one) for one in lines.points[at, :3])
     return int(lines.path[at]), (x, y, z)

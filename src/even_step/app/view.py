@@ -38,7 +38,9 @@ class View(QObject):
         self.finding = -1
         self.pin = -1  # that is looked at, of the job's
         self.pointed_z = -1.0  # mm, the height the pointer is at; less than 0 for none
+        self.pointed_path = -1  # of the trial shown, that the pointer rests on
         self.playing = False
+        self.pace = 0.0  # times as fast as it prints; 0 plays the whole in half a minute
 
     def set(self, piece: str, value: object) -> None:
         """Set one piece of the state."""

@@ -8,7 +8,7 @@ import pytest
 
 from even_step.core.errors import JobError
 from even_step.core.job.arrange import over_beds
-from even_step.core.job.beds import bed_count, on_bed, put_on_bed, spots_on, without_empty_beds
+from even_step.core.job.beds import bed_count, on_bed, put_on_bed, spots_on, with_bed_as, without_empty_beds
 from even_step.core.job.edits import laid_at, removed, with_mark
 from even_step.core.job.file import job_file, read_job_file
 from even_step.core.job.spots import copy_at, spots_of
@@ -113,3 +113,42 @@ def test_beds_come_back_and_stand_side_by_side_for_other_readers(blocks, tmp_pat
     while items.MoveNext():
         shifts.append(items.GetCurrent().GetObjectTransform().Fields[3][0])
     assert sum(shift > 220 for shift in shifts) == len(spots_on(job, 1))
+
+
+def test_a_bed_is_as_it_was_and_the_others_keep_their_copies(blocks):
+    job = settled(blocks, run())
+    assert bed_count(job) == 2
+    then = on_bed(job, 1)
+    assert with_bed_as(job, 1, then) == job
+    spots = spots_on(job, 1)
+    later = removed(job, spots[:2])
+    later = laid_at(later, {spots_on(later, 1)[0]: ((91.0, 90.0), 0.0)})
+    later = with_mark(later, [spots_on(later, 0)[0]], locked=True).with_settings({"infill.density": 55.0})
+    again = with_bed_as(later, 1, then)
+    assert on_bed(again, 1) == then
+    assert spots_on(again, 0) == spots_on(later, 0)
+    assert [copy_at(again, spot) for spot in spots_on(again, 0)] == [
+        copy_at(later, spot) for spot in spots_on(later, 0)
+    ]
+    assert again.settings == job.settings, "all beds share them"
+    assert (again.beds, again.ids_given) == (later.beds, later.ids_given)
+
+
+def test_a_part_that_is_gone_comes_back_with_its_bed(blocks, tmp_path):
+    job = settled(blocks, run())
+    then = on_bed(job, 1)
+    gone = removed(job, spots_on(job, 1))
+    again = with_bed_as(gone, 1, then)
+    assert on_bed(again, 1) == then
+    assert spots_on(again, 0) == spots_on(job, 0)
+    nothing = with_bed_as(job.model_copy(update={"parts": ()}), 1, then)
+    assert [copy.bed for part in nothing.parts for copy in part.copies] == [1] * len(spots_on(job, 1))
+
+
+def test_a_copy_that_went_to_another_bed_since_comes_back_from_there(blocks):
+    job = settled(blocks, run())
+    then, moved = on_bed(job, 1), spots_on(job, 1)[0]
+    again = with_bed_as(with_mark(job, [moved], bed=0, at=(110.0, 110.0)), 1, then)
+    assert on_bed(again, 1) == then
+    assert moved not in spots_on(again, 0)
+    assert len(spots_of(again)) == len(spots_of(job))

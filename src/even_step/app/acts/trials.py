@@ -5,7 +5,7 @@ from __future__ import annotations
 from even_step.app.acts.action import Action
 from even_step.app.reach import Reach
 from even_step.app.trials import Trial
-from even_step.core.job.beds import bed_count
+from even_step.core.job.beds import number_of_bed, on_bed, with_bed_as
 
 WORDS = ("trial", "ticket", "slice")
 
@@ -28,18 +28,17 @@ def _take_away(reach: Reach) -> None:
 
 
 def _back(reach: Reach) -> None:
-    """Take up the job of the trial again, as one step that can be undone."""
-    trial = _shown(reach)
-    if trial:
-        now = reach.desk.job
-        kept = {"pins": now.pins, "set_aside": now.set_aside}
-        reach.desk.store.do(f"back to trial {trial.number}", trial.job.model_copy(update=kept))
+    """Take up the job of the trial again, its bed and all settings, as one step that can be undone."""
+    trial, job = _shown(reach), reach.desk.job
+    bed = number_of_bed(job, trial.bed) if trial else None
+    if trial and bed is not None:
+        reach.desk.store.do(f"back to trial {trial.number}", with_bed_as(job, bed, trial.job))
 
 
 def _differs(reach: Reach) -> bool:
-    """Of a job of several beds a trial holds one; the others would be lost."""
-    trial, desk = _shown(reach), reach.desk
-    return trial is not None and bed_count(desk.job) == 1 and trial.job != desk.job_of_bed
+    trial, job = _shown(reach), reach.desk.job
+    bed = number_of_bed(job, trial.bed) if trial else None
+    return trial is not None and bed is not None and on_bed(job, bed) != trial.job
 
 
 def compare_with(reach: Reach, trial: Trial) -> None:

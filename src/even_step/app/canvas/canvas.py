@@ -41,7 +41,7 @@ REST = 180  # ms without a movement after which the picture is drawn whole
 ZOOM_A_NOTCH = 0.88
 BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
-MARGINS = (70.0, 40.0, 16.0, 76.0)  # points kept free for what lies over the canvas
+MARGINS = (70.0, 40.0, 16.0, 104.0)  # points kept free for what lies over the canvas
 #: Pieces of the view that are drawn.
 SEEN = frozenset(
     {"layers", "along", "station", "hidden_roles", "hidden_heights", "colour_by"}

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from even_step.app.canvas.palette import NOBODY, kind_colour, only_colours, scale_colour, shades_of
@@ -32,9 +32,17 @@ class ScaleBar(QWidget):
     def __init__(self, low: float, high: float, unit: str) -> None:
         super().__init__()
         self._low, self._high, self._unit = low, high, unit
+        self._pointed: float | None = None
         self.setFixedHeight(34)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"from {low:.3g} to {high:.3g} {unit}")
+
+    def point_at(self, value: float | None) -> None:
+        """Mark where a number lies on the scale, and write it; none marks nothing."""
+        if value != self._pointed:
+            self._pointed = value
+            self.setToolTip("" if value is None else f"{value:.4g} {self._unit}")
+            self.update()
 
     def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
         """Return the size of a bar."""
@@ -53,6 +61,10 @@ class ScaleBar(QWidget):
         painter.setFont(font(MARK))
         painter.setPen(QColor(PAPER.ink))
         below = QRectF(2, 17, self.width() - 4, 16)
+        if self._pointed is not None:
+            self._mark(painter, bar, self._pointed)
+            painter.end()
+            return
         middle = (self._low + self._high) / 2
         for at, value, unit in (
             (Qt.AlignmentFlag.AlignLeft, self._low, ""),
@@ -61,6 +73,16 @@ class ScaleBar(QWidget):
         ):
             painter.drawText(below, at, f"{value:.3g}{unit}")
         painter.end()
+
+    def _mark(self, painter: QPainter, bar: QRectF, value: float) -> None:
+        """Point at a number of the scale, with the number below."""
+        x = bar.left() + bar.width() * (value - self._low) / max(self._high - self._low, 1e-9)
+        painter.setPen(QPen(QColor(PAPER.accent), 2.0))
+        painter.drawLine(QPointF(x, bar.top() - 3), QPointF(x, bar.bottom() + 4))
+        words = f"{value:.4g} {self._unit}"
+        wide = painter.fontMetrics().horizontalAdvance(words) + 4
+        left = min(max(x - wide / 2, bar.left()), bar.right() - wide)
+        painter.drawText(QRectF(left, 18, wide, 16), Qt.AlignmentFlag.AlignCenter, words)
 
 
 class Swatch(QWidget):
@@ -86,7 +108,9 @@ class ColourRows(QWidget):
         self._desk = desk
         self._field = ChoiceField("colour by", tuple(WORDS.get(one, one) for one in CHANNELS))
         self._field.setAccessibleName("colour by")
+        self._scale: ScaleBar | None = None
         desk.only_here.changed.connect(self.refresh)
+        desk.view.changed.connect(lambda piece: self._point() if piece == "pointed_path" else None)
         self._field.activated.connect(lambda index: desk.view.set("colour_by", CHANNELS[index]))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 6)
@@ -100,6 +124,7 @@ class ColourRows(QWidget):
         """Show what the colours of the trial in view mean."""
         channel, trial = self._desk.view.colour_by, self._desk.trials.shown
         self._field.setCurrentIndex(CHANNELS.index(channel))
+        self._scale = None
         clear(self._legend)
         if trial is None or trial.lines is None or channel == "role":
             return
@@ -108,11 +133,20 @@ class ColourRows(QWidget):
             return
         if channel in SCALES:
             shades = shades_of(trial.lines, channel)
-            self._legend.addWidget(ScaleBar(shades.low, shades.high, SCALES[channel]))
+            self._scale = ScaleBar(shades.low, shades.high, SCALES[channel])
+            self._legend.addWidget(self._scale)
             return
         for name, colour in _kinds(trial, channel):
             row = line(Swatch(colour), label(name), 1)
             self._legend.addLayout(row)
+
+    def _point(self) -> None:
+        """Read the scale where the pointer rests."""
+        trial, path, channel = self._desk.trials.shown, self._desk.view.pointed_path, self._desk.view.colour_by
+        if self._scale is None or trial is None or trial.lines is None:
+            return
+        values = trial.lines.of_paths(channel) if 0 <= path < len(trial.lines.by_part) else None
+        self._scale.point_at(float(values[path]) if values is not None else None)
 
     def _tell_only(self) -> None:
         other, known = self._desk.only_here.against, self._desk.only_here.marks

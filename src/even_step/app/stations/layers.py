@@ -123,11 +123,13 @@ class LayersStation(Sheet):
         self._code = button(
             "G-code", "layer text", lambda: desk.view.set("code", not desk.view.code), tip="The G-code beside (T)"
         )
-        for kind in (self._cut, self._ghosts, self._code):
+        self._rule = button("Measure", "measure layers", desk.rule.take, tip="Measure between two places (M)")
+        for kind in (self._cut, self._ghosts, self._code, self._rule):
             kind.setCheckable(True)
+        desk.rule.changed.connect(self._show_kind)
         box = QVBoxLayout()
         box.setContentsMargins(0, 0, 0, 8)
-        box.addLayout(line(self._solid, self._section, 1, self._code, spacing=0))
+        box.addLayout(line(self._solid, self._section, 1, self._rule, self._code, spacing=0))
         box.addLayout(line(self._cut, self._ghosts, self._marks, self._lens, 1, spacing=0))
         return box
 
@@ -147,6 +149,7 @@ class LayersStation(Sheet):
         self._cut.setChecked(self._desk.view.plane is not None)
         self._ghosts.setChecked(self._desk.view.ghosts)
         self._code.setChecked(self._desk.view.code)
+        self._rule.setChecked(self._desk.rule.in_hand)
         for kind in (self._cut, self._ghosts):
             kind.setEnabled(not self._desk.view.section)
 

@@ -10,7 +10,7 @@ from even_step.app.desk import Desk
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import MARK, font
 
-WIDE = 268  # points
+WIDE, LEAST, SHARE = 268, 200, 0.34  # points, and of what there is for it and the canvas
 
 
 class _Text(QPlainTextEdit):
@@ -40,7 +40,6 @@ class CodePanel(QWidget):
         super().__init__(parent)
         self._desk, self._code = desk, desk.code_beside
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(WIDE)
         self._head = QLabel()
         self._head.setObjectName("layer code head")
         self._text = _Text(desk)
@@ -52,6 +51,11 @@ class CodePanel(QWidget):
         self._code.changed.connect(self._refresh)
         desk.view.changed.connect(lambda piece: self._mark() if piece == "along" else None)
         self._refresh()
+
+    @staticmethod
+    def wide_of(room: int) -> int:
+        """Return how wide it is beside a canvas, of so many points for both."""
+        return max(LEAST, min(WIDE, round(SHARE * room)))
 
     def _refresh(self) -> None:
         text = self._code.text

@@ -15,7 +15,7 @@ from even_step.app.theme.type import MARK, font
 from even_step.app.widgets.veil import draw_veil
 from even_step.core.wording import clock
 
-HEIGHT = 98
+HEIGHT = 88
 SIDES = 20.0
 TALLEST = 44.0
 CUT_AT = 3.0  # times the mean
@@ -68,7 +68,7 @@ class LayerBars(QWidget):
         step = room / columns
         here = int(of[min(self._desk.view.layers[1], lines.count - 1)])
         low = int(of[min(self._desk.view.layers[0], lines.count - 1)])
-        base = self.height() - 12.0
+        base = self.height() - 6.0
         past, ahead = mixed(PAPER.rule, PAPER.ink, 0.22), QColor(PAPER.rule)
         for k in range(columns):
             colour = QColor(PAPER.accent) if k == here else past if low <= k < here else ahead
@@ -83,8 +83,20 @@ class LayerBars(QWidget):
         wide = painter.fontMetrics().horizontalAdvance(words) + 8
         left = min(max(x - wide / 2, 4), self.width() - wide - 4)
         painter.drawText(QRectF(left, base - TALLEST - 26, wide, 16), Qt.AlignmentFlag.AlignCenter, words)
+        self._label(painter, most, QRectF(left, base - TALLEST - 26, wide, 16), some_are_cut=bool(cut.any()))
         painter.drawLine(round(x), round(base - TALLEST - 9), round(x), round(base + 4))
         painter.end()
+
+    def _label(self, painter: QPainter, most: float, taken: QRectF, *, some_are_cut: bool) -> None:
+        """Say what the bars are, and how long the tallest takes, at the side that is not taken, if there is one."""
+        words = f"time a layer, up to {clock(most)}{' and longer' if some_are_cut else ''}"
+        wide = painter.fontMetrics().horizontalAdvance(words) + 4
+        left = SIDES if taken.left() > SIDES + wide + 8 else self.width() - SIDES - wide
+        if left < taken.right() and left + wide > taken.left():
+            return
+        painter.setPen(QColor(PAPER.faint))
+        painter.drawText(QRectF(left, taken.top(), wide, taken.height()), Qt.AlignmentFlag.AlignLeft, words)
+        painter.setPen(QColor(PAPER.ink))
 
     def _elapsed(self) -> float:
         """Return the printing time up to what is shown, s."""

@@ -8,12 +8,15 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygon
 
 from even_step.app.canvas.canvas import Canvas
 from even_step.app.desk import Desk
+from even_step.app.line_in_hand import line_in_hand
 from even_step.app.pinning import seen_pins
 from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
 from even_step.app.widgets.layer_marks import WORDS, draw_marks, marks_of
 from even_step.core.wording import clock
+
+CUBE = 200.0  # points that the paper cube takes, on both sides of what stands in the middle
 
 
 class LayersOverlay:
@@ -32,6 +35,7 @@ class LayersOverlay:
             self._finding(painter)
             self._asked(painter)
             self._pins(painter)
+            self._nozzle(painter)
             self._rule(painter)
 
     def _seen(self, *points: tuple[float, float, float]) -> list[QPointF]:
@@ -68,8 +72,10 @@ class LayersOverlay:
         if rings is not None:
             words += f" · {len(np.unique(rings['polygon']))} voids marked" if len(rings["xy"]) else " · no voids"
         painter.setFont(font(BODY))
+        if painter.fontMetrics().horizontalAdvance(words) > width - CUBE:
+            words = f"layer {layer + 1} of {lines.count} · z {lines.top[layer]:.2f} mm"
         wide = painter.fontMetrics().horizontalAdvance(words) + 20
-        slip = QRectF((width - wide) / 2, 14, wide, 24)
+        slip = QRectF(max(4.0, min((width - wide) / 2, width - CUBE / 2 - wide)), 14, wide, 24)
         painter.fillRect(slip, QColor(PAPER.sheet))
         painter.setPen(QColor(PAPER.ink))
         painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
@@ -114,6 +120,23 @@ class LayersOverlay:
             painter.drawEllipse(head)
             painter.setPen(QColor(PAPER.sheet if looked_at else PAPER.accent))
             painter.drawText(head, Qt.AlignmentFlag.AlignCenter, str(number + 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _nozzle(self, painter: QPainter) -> None:
+        """Draw the nozzle where the path in hand has come to, while the layer is not done."""
+        view = self._desk.view
+        found = line_in_hand(self._desk.trials.shown, view)
+        if found is None or (view.along >= 1.0 and not view.playing):
+            return
+        x, y, z = found[1]
+        (tip,) = self._seen((x, y, 0.0 if self._canvas.scene.flat else z))
+        painter.setPen(QPen(QColor(PAPER.ink), 1.4))
+        painter.setBrush(QColor(PAPER.sheet))
+        if self._canvas.scene.flat:
+            painter.drawEllipse(tip, 5, 5)
+        else:
+            around = ((-1.5, 0), (-7, -9), (-7, -24), (7, -24), (7, -9), (1.5, 0))
+            painter.drawPolygon(QPolygonF([tip + QPointF(dx, dy) for dx, dy in around]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _rule(self, painter: QPainter) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from even_step.core.errors import JobError
 from even_step.core.job.edits import with_mark
-from even_step.core.job.model import MOST_BEDS, Job
+from even_step.core.job.model import MOST_BEDS, Copy, Job, Part
 from even_step.core.job.spots import Spot, stood
 
 GAP = 1.2  # bed widths from one bed to the next, where all are drawn side by side
@@ -39,6 +39,46 @@ def on_bed(job: Job, bed: int) -> Job:
     fields |= {"pins": (), "set_aside": ()}
     alone = job.model_copy(update=fields)
     return job if job == alone else alone
+
+
+def with_bed_as(job: Job, bed: int, alone: Job) -> Job:
+    """Return the job with a bed as a job from ``on_bed`` has it; other beds keep their copies, pins stay.
+
+    Machine, materials and settings are those of ``alone``, also for the other beds, for all share them. So are the
+    parts on the bed with what is their own, wherever else they stand.
+    """
+    then = {part.id: part for part in alone.parts}
+    parts = []
+    for part in job.parts:
+        before = then.pop(part.id, None)
+        copies = _copies_as(part, bed, before)
+        if copies:
+            own = before.model_copy(update={"hidden_bodies": part.hidden_bodies}) if before else part
+            parts.append(own.model_copy(update={"copies": copies}))
+    for part in then.values():
+        copies = tuple(copy.model_copy(update={"bed": bed}) for copy in part.copies)
+        parts.append(part.model_copy(update={"copies": copies}))
+    order = (*alone.order, *(name for name in job.order if name not in alone.order))
+    told = ("machine", "materials", "recipe", "settings", "layout", "tower")
+    fields = {"parts": tuple(parts), "order": order, **{name: getattr(alone, name) for name in told}}
+    return job.model_copy(update=fields)
+
+
+def _copies_as(part: Part, bed: int, before: Part | None) -> tuple[Copy, ...]:
+    """Return the copies of a part, on a bed those that it had there before; they stay locked and hidden as they are."""
+    now = {copy.id: copy for copy in part.copies}
+    then = []
+    for copy in before.copies if before else ():
+        marks = {name: getattr(now.get(copy.id, copy), name) for name in ("locked", "hidden")}
+        then.append(copy.model_copy(update={"bed": bed, **marks}))
+    # In their order then, in the places of those that are there now, so that nothing else changes its order.
+    kept, back = [], {copy.id for copy in then}
+    for copy in part.copies:
+        if copy.bed != bed and copy.id not in back:
+            kept.append(copy)
+        elif copy.bed == bed and then:
+            kept.append(then.pop(0))
+    return (*kept, *then)
 
 
 def put_on_bed(job: Job, spots: Iterable[Spot], bed: int) -> Job:
