@@ -173,3 +173,15 @@ def test_a_pin_is_put_by_key_where_the_path_in_hand_ends(sliced):
     assert pin.part == hand.part()
     end = lines.points[int(lines.layer[7]) - 1, :3]
     assert place_of(hand.desk, pin) == pytest.approx(tuple(end.astype(float)), abs=0.01)
+
+
+def test_a_finding_of_a_part_with_a_long_name_leaves_the_sheet_as_wide_as_it_is(hand, tmp_path):
+    table = np.concatenate((box(10, 10, 20), box(60, 40, 4, (0, 0, 20))))
+    hand.drop(write_stl(tmp_path / "the table that stands in the corner of the room upstairs.stl", table))
+    hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.drawn()
+    buttons = [one for one in hand.window.layers.findChildren(QPushButton) if one.objectName().startswith("fix ")]
+    assert any("…" in one.text() and "upstairs" in one.toolTip() for one in buttons)
+    inner, view = hand.window.layers.widget(), hand.window.layers.viewport()
+    assert inner.minimumSizeHint().width() <= view.width()

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QAbstractButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from even_step.app.acts.placing import edit
 from even_step.app.desk import Desk
@@ -25,6 +25,8 @@ from even_step.core.job.pins import MOST_WORDS, SetAside
 from even_step.core.job.spots import has_part
 
 SHEET_ROOM = 292  # points a row is about wide
+
+ROOM = 250  # points beside the mark, on the narrowest sheet
 
 
 class FindingRow(QAbstractButton):
@@ -77,12 +79,28 @@ class FindingRow(QAbstractButton):
         painter.end()
 
 
-def indented(*widgets: QWidget) -> QWidget:
-    """Put buttons under the words of the finding above them."""
+def _shorten(widget: QAbstractButton) -> None:
+    """Cut the words of a button that is too wide for the sheet; pointed at it tells them whole."""
+    wide, words = widget.sizeHint().width(), widget.text()
+    if wide > ROOM:
+        metrics = widget.fontMetrics()
+        widget.setToolTip(words)
+        widget.setAccessibleName(words)
+        around = wide - metrics.horizontalAdvance(words)
+        widget.setText(metrics.elidedText(words, Qt.TextElideMode.ElideMiddle, ROOM - around))
+
+
+def indented(*widgets: QAbstractButton) -> QWidget:
+    """Put buttons under the words of the finding above them, side by side where there is room."""
     holder = QWidget()
-    row = line(*widgets, 1, spacing=10)
-    row.setContentsMargins(22, 0, 0, 8)
-    holder.setLayout(row)
+    box = QVBoxLayout(holder)
+    box.setContentsMargins(22, 0, 0, 8)
+    box.setSpacing(2)
+    for widget in widgets:
+        _shorten(widget)
+    beside = sum(widget.sizeHint().width() for widget in widgets) + 10 * len(widgets) <= ROOM
+    for some in (widgets,) if beside else [(widget,) for widget in widgets]:
+        box.addLayout(line(*some, 1, spacing=10))
     return holder
 
 
@@ -125,7 +143,7 @@ class FindingRows(Group):
         row = FindingRow(number, finding)
         row.clicked.connect(lambda _=False, number=number: see_finding(self._desk, number))
         self.add(row)
-        pieces: list[QWidget] = []
+        pieces: list[QAbstractButton] = []
         fix = finding.get("fix")
         if fix:
             pieces.append(button(fix["title"], f"fix {number}", partial(self._mend, finding)))

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.playing import PACES
+from even_step.app.theme.colours import PAPER
 from even_step.app.theme.icons import icon
 from even_step.app.widgets.fields import ChoiceField
 
 STEPS = 1000  # of the slider
 HEIGHT = 30
+VEIL = 0.9  # how much of what lies beneath is hidden
 WIDE_ENOUGH = 440  # points for the words beside the slider
 WORDS = ("whole in 30 s", "as it prints", "10 times", "100 times")
 
@@ -53,6 +55,13 @@ class PlayRow(QWidget):
         desk.view.changed.connect(self._follow)
         self._follow("playing")
         self._follow("along")
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        """Lie on paper, so that lines beneath do not run through the words."""
+        painter = QPainter(self)
+        painter.setOpacity(VEIL)
+        painter.fillRect(self.rect(), QColor(PAPER.paper))
+        painter.end()
 
     def resizeEvent(self, _: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Where there is little room the slider keeps it."""
