@@ -172,3 +172,20 @@ def test_by_key_the_rule_takes_the_line_in_hand(sliced):
     assert second[2] - first[2] == pytest.approx(0.2, abs=0.001)
     hand.desk.view.set("station", "Parts")
     assert hand.desk.rule.places == ()
+
+
+def test_a_section_is_fitted_to_the_walls_until_the_user_looks_elsewhere(sliced):
+    hand = sliced
+    hand.desk.view.set("section", True)
+    points = hand.desk.trials.shown.lines.upright_points[:, :3].astype(float)
+    corners = hand.canvas.camera.project(np.array([points.min(axis=0), points.max(axis=0)]))
+    wide = abs(corners[1, 0] - corners[0, 0])
+    high = abs(corners[1, 1] - corners[0, 1])
+    assert max(wide / hand.canvas.width(), high / hand.canvas.height()) > 0.6
+    hand.canvas.look_from(hand.canvas.camera.zoomed(3.0, 100, 100))
+    own = hand.canvas.camera
+    hand.desk.view.set("section", False)
+    hand.desk.view.set("section", True)
+    assert hand.canvas.camera == own
+    hand.window.run("view.fit")
+    assert hand.canvas.camera.distance < own.distance / 1.5

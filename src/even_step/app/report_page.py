@@ -17,12 +17,13 @@ from even_step.app.written import written
 from even_step.core.trials.page import as_html, tables_of
 from even_step.core.wording import clock
 
-WIDE, HIGH = 900, 120  # points, of the picture of the layers' times
-SEEN, TALL = 620, 250  # points: how large pictures stand on the page of a PDF at the most
+WIDE, HIGH = 660, 140  # points, of the picture of the layers' times: twice as large as it stands on the page
+SEEN, TALL = 330, 250  # points: how large pictures stand on the page of a PDF at the most
 ROOM = 12  # points
 SMALL = 11  # points, of the letters of a PDF
 MARGIN = 15.0  # mm
-DOTS = 96  # an inch, in which the page is laid out
+#: Dots an inch, in which the page is laid out: the more the smaller, down to letters of 6 points.
+DOTS = 96, 104, 112, 120, 126, 132
 
 Picture = tuple[str, QImage]
 
@@ -75,11 +76,11 @@ def times_of_layers(trial: Trial) -> Picture | None:
     painter.setBrush(QColor(PAPER.accent))
     wide, most = WIDE / len(times), max(float(times.max()), 1e-9)
     for layer, seconds in enumerate(times.tolist()):
-        high = (HIGH - 30) * seconds / most
+        high = (HIGH - 34) * seconds / most
         painter.drawRect(QRectF(layer * wide, HIGH - high, max(wide - 0.5, 0.5), high))
     painter.setPen(QColor(PAPER.ink))
-    painter.setFont(font(MARK))
-    painter.drawText(QRectF(4, 2, WIDE - 8, 22), Qt.AlignmentFlag.AlignRight, f"{clock(most)} at the most")
+    painter.setFont(font(2 * MARK))
+    painter.drawText(QRectF(4, 2, WIDE - 8, 30), Qt.AlignmentFlag.AlignRight, f"{clock(most)} at the most")
     painter.end()
     return "Time of each layer, from the bed up", image
 
@@ -91,7 +92,7 @@ def html_of(trial: Trial, pictures: list[Picture]) -> bytes:
 
 
 def pdf_of(trial: Trial, pictures: list[Picture]) -> bytes:
-    """Return the page as PDF, on A4."""
+    """Return the page as PDF: on one A4 where it can still be read so, else on as many as it takes."""
     document = QTextDocument()
     document.setDefaultFont(font(SMALL))
     named = []
@@ -106,14 +107,17 @@ def pdf_of(trial: Trial, pictures: list[Picture]) -> bytes:
     writer = QPdfWriter(buffer)
     writer.setTitle(title_of(trial))
     writer.setCreator("Even Step")
-    writer.setResolution(DOTS)
     margins = QMarginsF(MARGIN, MARGIN, MARGIN, MARGIN)
     writer.setPageLayout(
         QPageLayout(
             QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter
         )
     )
-    document.setPageSize(QSizeF(writer.width(), writer.height()))
+    for dots in (*DOTS, DOTS[0]):
+        writer.setResolution(dots)
+        document.setPageSize(QSizeF(writer.width(), writer.height()))
+        if document.pageCount() == 1:
+            break
     document.print_(writer)
     buffer.close()
     return bytes(buffer.data().data())

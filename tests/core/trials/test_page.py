@@ -54,11 +54,11 @@ def test_every_figure_is_the_reports_and_what_was_set_stands_with_where(tmp_path
     assert rows["retractions"][1] == str(told["retractions"])
     for role, seconds in told["time_by_role_s"].items():
         assert rows[role.replace("-", " ")][1] == clock(seconds)
-    assert ["whole job", "infill density", "30 %"] in page.rows
-    assert any(row[0] == "part" and row[-1] == "2" for row in page.rows)
-    assert any(row[0] == "zone a <b> & c of part" and row[-1] == "5" for row in page.rows)
+    assert ["whole job", "infill density 30 %, first layer height 0.3 mm"] in page.rows
+    assert ["part", "top layers 2"] in page.rows
+    assert ["zone a <b> & c of part", "walls 5"] in page.rows
     heights = [row for row in page.rows if len(row) == 5 and row[0] != "from, mm"]
-    assert heights[0][3] == "0.30 mm"
+    assert heights[0][3] == "0.30"
     assert sum(int(row[2]) for row in heights) == told["layers"]["count"]
 
 

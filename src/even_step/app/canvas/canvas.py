@@ -76,7 +76,7 @@ class Canvas(QWidget):
         self._drawing = Drawing()
         self.picture = QImage()
         self._stale = True
-        self._fitted = False
+        self._fitted = self._flat_is_own = False  # whether the user looked from elsewhere
         self.is_whole = False
         self.share = 0.0  # of the whole picture, as far as it is drawn
         self._rest = QTimer(self, singleShot=True, interval=REST)
@@ -129,6 +129,10 @@ class Canvas(QWidget):
         shows_lines = piece == "trial" and self.desk.view.station in LINES_AT
         if shows_lines or piece in SEEN:
             self.rebuild()
+        if piece == "section" and self.scene.flat and not self._flat_is_own:
+            low, high = self.scene.box
+            self._flat_camera = self._flat_camera.fitted(low, high, MARGINS)
+            self.camera_changed.emit()
 
     def _bring_into_view(self, place: tuple[float, float, float] | None) -> None:
         """Shift the view to a place that is not seen well, and take away what hides it."""
@@ -148,7 +152,7 @@ class Canvas(QWidget):
     def look_from(self, camera: Camera) -> None:
         """Look from elsewhere."""
         if camera.flat:
-            self._flat_camera = camera
+            self._flat_camera, self._flat_is_own = camera, True
         else:
             self._solid_camera = camera
         self._fitted = True

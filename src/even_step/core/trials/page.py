@@ -15,7 +15,7 @@ from even_step.core.job.differences import value_text
 from even_step.core.job.model import Job
 from even_step.core.wording import clock, grams, size
 
-BESIDE = 2  # of the tables: figures and roles stand side by side
+BESIDE = 2  # narrow tables, and the pictures before them
 BANDS = 10  # of layers, where their heights change more often
 SAME = 0.005  # mm: layers that differ by less are as of one height
 STYLE = """
@@ -24,28 +24,29 @@ h1 { font-size: 17pt; } h2 { font-size: 12pt; margin: 1.2em 0 0.3em 0; }
 table { border-collapse: collapse; width: 100%; }
 td, th { text-align: left; padding: 2px 12px 2px 0; border-bottom: 1px solid #D9D2C3; vertical-align: top; }
 th { color: #6E7780; font-weight: normal; } img { max-width: 100%; } .caption { color: #6E7780; }
-td.beside { border: none; padding-right: 24px; }
+td.beside { border: none; padding-right: 24px; } table.narrow td { white-space: nowrap; }
 """
 
 
 @dataclass(frozen=True)
 class Table:
-    """Rows under a title; ``head`` names the columns where they need it."""
+    """Rows under a title; ``head`` names the columns where they need it, ``narrow`` ones stand side by side."""
 
     title: str
     head: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
+    narrow: bool = False
 
 
 def tables_of(report: Mapping[str, Any], job: Job) -> tuple[Table, ...]:
     """Return what is told of a trial; what its report does not tell, as one kept with a job, is left out."""
     made = (
-        Table("Figures", (), tuple(_figures(report))),
-        Table("By role", ("role", "time", "mass"), tuple(_roles(report))),
+        Table("Figures", (), tuple(_figures(report)), narrow=True),
+        Table("By role", ("role", "time", "mass"), tuple(_roles(report)), narrow=True),
+        Table("Layers", ("from, mm", "to", "layers", "height, mm", "time"), tuple(_layers(report)), narrow=True),
         Table("Parts", ("part", "size, mm", "copies"), tuple(_parts(report))),
-        Table("Set for this job", ("where", "setting", "value"), tuple(_set(job))),
+        Table("Set for this job", ("where", "what"), tuple(_set(job))),
         Table("Findings", ("", "what", "remedy"), tuple(_findings(report))),
-        Table("Layers", ("from, mm", "to, mm", "layers", "height", "time"), tuple(_layers(report))),
     )
     return tuple(table for table in made if table.rows)
 
@@ -91,10 +92,11 @@ def _parts(report: Mapping[str, Any]) -> Iterator[tuple[str, str, str]]:
         yield part["name"], size(tuple(part["size_mm"])), str(len(part["placements"]))
 
 
-def _set(job: Job) -> Iterator[tuple[str, str, str]]:
-    def told(where: str, settings: Mapping[str, Value]) -> Iterator[tuple[str, str, str]]:
-        for key, value in settings.items():
-            yield where, CATALOGUE[key].label.lower(), value_text(CATALOGUE[key], value)
+def _set(job: Job) -> Iterator[tuple[str, str]]:
+    def told(where: str, settings: Mapping[str, Value]) -> Iterator[tuple[str, str]]:
+        each = (f"{CATALOGUE[key].label.lower()} {value_text(CATALOGUE[key], one)}" for key, one in settings.items())
+        if settings:
+            yield where, ", ".join(each)
 
     yield from told("whole job", job.settings)
     for part in job.parts:
@@ -126,7 +128,7 @@ def _layers(report: Mapping[str, Any]) -> Iterator[tuple[str, str, str, str, str
             f"{begin:.2f}",
             f"{tops[end - 1]:.2f}",
             str(end - first),
-            f"{high_told} mm",
+            high_told,
             clock(sum(times[first:end])),
         )
 
@@ -146,14 +148,15 @@ def as_html(title: str, tables: Sequence[Table], pictures: Sequence[tuple[str, s
     """Return a page of its own; ``pictures`` are captions, and where each picture is found."""
     out = [f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>']
     out += [f"<style>{STYLE}</style></head><body><h1>{escape(title)}</h1>"]
-    for caption, source in pictures:
-        out.append(f'<p><img src="{escape(source)}" alt="{escape(caption)}"></p>')
-        out.append(f'<p class="caption">{escape(caption)}</p>')
-    beside, under = tables[:BESIDE], tables[BESIDE:]
-    out.append('<table width="100%"><tr>')
-    out += [f'<td class="beside" width="{100 // max(1, len(beside))}%">{_html_of(table)}</td>' for table in beside]
-    out.append("</tr></table>")
-    out += [_html_of(table) for table in under]
+    seen = [
+        f'<p><img src="{escape(source)}" alt="{escape(caption)}"></p><p class="caption">{escape(caption)}</p>'
+        for caption, source in pictures
+    ]
+    narrow = [*(["".join(seen)] if seen else []), *(_html_of(table) for table in tables if table.narrow)]
+    for beside in (narrow[k : k + BESIDE] for k in range(0, len(narrow), BESIDE)):
+        cells = "".join(f'<td class="beside" width="{100 // BESIDE}%">{cell}</td>' for cell in beside)
+        out.append(f'<table width="100%"><tr>{cells}</tr></table>')
+    out += [_html_of(table) for table in tables if not table.narrow]
     out.append("</body></html>\n")
     return "".join(out)
 
@@ -163,5 +166,6 @@ def _html_of(table: Table) -> str:
         return "<tr>" + "".join(f"<{tag}>{escape(cell)}</{tag}>" for cell in cells) + "</tr>"
 
     head = row(table.head, "th") if table.head else ""
+    narrow = ' class="narrow"' if table.narrow else ""
     rows = "".join(row(cells, "td") for cells in table.rows)
-    return f'<h2>{escape(table.title)}</h2><table width="100%">{head}{rows}</table>'
+    return f'<h2>{escape(table.title)}</h2><table width="100%"{narrow}>{head}{rows}</table>'
