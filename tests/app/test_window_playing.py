@@ -98,3 +98,14 @@ def test_the_scale_is_read_where_the_pointer_rests(sliced):
     QTest.mouseMove(hand.canvas, QPoint(4, 300))
     hand.wait(lambda: hand.desk.view.pointed_path < 0)
     assert not bar.toolTip()
+
+
+def test_where_no_layers_are_at_hand_nothing_plays_and_no_code_is_waited_for(sliced):
+    hand = sliced
+    hand.desk.trials.shown.lines = None
+    hand.desk.trials.shown_changed.emit()
+    hand.desk.view.set("code", True)
+    assert hand.find(QLabel, "layer code head").text() == "Slice (F5) to see its G-code."
+    hand.click("play")
+    assert not hand.desk.view.playing
+    assert hand.find(QPushButton, "play").text() == "Play"

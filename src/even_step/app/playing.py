@@ -98,7 +98,7 @@ class Playing(QObject):
             self._shown = None
             self._timer.start()
         elif piece == "playing":
-            self._timer.stop()
+            self._stop()
 
     def _stop(self) -> None:
         self._timer.stop()

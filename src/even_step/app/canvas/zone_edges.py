@@ -43,12 +43,11 @@ def zone_lines(part: Part, shape: PartShape, zone: Zone, rim: Lines) -> Lines:
         corners = shape.model.bodies[shape.model.numbers.index(zone.body)].extremes * MM_PER[part.unit]
         low, high = corners.min(axis=0), corners.max(axis=0)
         lines = [one * (high - low) + (low + high) / 2 for one in _edges("box")]
-    lines = [frame.seen(one) for one in lines]
     if not lines:
         return []
-    heights = np.concatenate(lines)[:, 2]
-    lift = {"first": -heights.min(), "last": shape.size[2] - heights.max()}.get(zone.snap, 0.0)
-    return [one + np.array([0.0, 0.0, lift]) for one in lines]
+    seen = frame.seen(np.concatenate(lines))
+    seen[:, 2] += {"first": -seen[:, 2].min(), "last": shape.size[2] - seen[:, 2].max()}.get(zone.snap, 0.0)
+    return np.split(seen, np.cumsum([len(one) for one in lines[:-1]]))
 
 
 def box_lines(low: NDArray[np.float64], high: NDArray[np.float64]) -> Lines:

@@ -67,7 +67,9 @@ class CodePanel(QWidget):
     def _mark(self) -> None:
         """Mark the line in hand and bring it into view."""
         if self._code.text is None:
-            self._head.setText("G-code: being written…" if self._desk.view.code else "")
+            trial = self._desk.trials.shown
+            there = trial is not None and trial.lines is not None
+            self._head.setText("G-code: being written…" if there else "Slice (F5) to see its G-code.")
             self._text.setExtraSelections([])
             return
         layer, line = self._desk.view.layers[1], self._code.line

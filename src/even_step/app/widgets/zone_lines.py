@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
@@ -45,9 +46,14 @@ def draw_zone_in_hand(painter: QPainter, canvas: Canvas) -> None:
 
 def _polylines(painter: QPainter, camera: Camera, lines: Lines) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
+    if not lines:
+        return
+    seen = camera.project(np.concatenate(lines))[:, :2].tolist()
+    first = 0
     for line in lines:
-        seen = camera.project(line)
-        painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y, _ in seen]))
+        points = seen[first : first + len(line)]
+        first += len(line)
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
 
 
 def _handle(painter: QPainter, camera: Camera, handle: Handle) -> None:
