@@ -103,6 +103,7 @@ class Unit:
     under: tuple[Unit, ...] = ()
     title: str = ""
     zones: tuple[Mapping[str, Value], ...] = ()
+    _by_zone: dict[type, ByZone[Any]] = field(default_factory=dict, init=False, repr=False)
 
     def sources(self, of: Of) -> tuple[Unit, ...]:
         """Return the units of some kind that this one is made from."""
@@ -140,6 +141,11 @@ class Unit:
 
     def by_zone(self, kind: type[R]) -> ByZone[R]:
         """Return a record of settings for what lies in zones."""
+        if kind not in self._by_zone:
+            self._by_zone[kind] = self._found_by_zone(kind)
+        return cast("ByZone[R]", self._by_zone[kind])
+
+    def _found_by_zone(self, kind: type[R]) -> ByZone[R]:
         keys = {setting.key for setting in settings_read_by(cast("type", kind)).values()}
         base = self.tables[self.tools[getattr(kind, "LAYS", "walls")]]
         changed: set[str] = set()  # by zones before: one may say again what holds outside

@@ -38,12 +38,14 @@ def with_end_runs(strokes: Strokes, rooms: Regions, most: float, crew: Crew) -> 
 
 
 @kernel
-def _along_outline(x, y, xy, start, cumulative):  # type: ignore[no-untyped-def]
+def _along_outline(x, y, xy, start, boxes, cumulative):  # type: ignore[no-untyped-def]
     """Return the ring a point lies on and how far along it, (−1, 0) for none."""
     best = ON_WALL * ON_WALL
     found = -1
     place = 0.0
     for r in range(start.shape[0] - 1):
+        if x < boxes[r, 0] or x > boxes[r, 1] or y < boxes[r, 2] or y > boxes[r, 3]:
+            continue
         for i in range(start[r], start[r + 1]):
             j = i + 1 if i + 1 < start[r + 1] else start[r]
             x0, y0, x1, y1 = xy[i, 0], xy[i, 1], xy[j, 0], xy[j, 1]
@@ -81,8 +83,12 @@ def _places(xy, start, ring_xy, ring_start):  # type: ignore[no-untyped-def]
     size = ring_start[ring_start.shape[0] - 1] - ring_start[0]
     cumulative = np.zeros(size + 1)
     around = np.zeros(ring_start.shape[0] - 1)
+    boxes = np.empty((ring_start.shape[0] - 1, 4))
     for r in range(ring_start.shape[0] - 1):
         total = 0.0
+        own = ring_xy[ring_start[r] : ring_start[r + 1]]
+        boxes[r, 0], boxes[r, 1] = own[:, 0].min() - ON_WALL, own[:, 0].max() + ON_WALL
+        boxes[r, 2], boxes[r, 3] = own[:, 1].min() - ON_WALL, own[:, 1].max() + ON_WALL
         for i in range(ring_start[r], ring_start[r + 1]):
             j = i + 1 if i + 1 < ring_start[r + 1] else ring_start[r]
             cumulative[i - ring_start[0]] = total
@@ -94,7 +100,7 @@ def _places(xy, start, ring_xy, ring_start):  # type: ignore[no-untyped-def]
         for side in range(2):
             at = start[p] if side == 0 else start[p + 1] - 1
             ring[2 * p + side], place[2 * p + side] = _along_outline(
-                xy[at, 0], xy[at, 1], ring_xy, ring_start, cumulative
+                xy[at, 0], xy[at, 1], ring_xy, ring_start, boxes, cumulative
             )
     return ring, place, cumulative, around
 
