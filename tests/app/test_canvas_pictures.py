@@ -169,8 +169,11 @@ def test_a_small_budget_draws_less_and_a_large_one_everything(hand, tmp_path):
     renderer = hand.canvas._drawing._begin()
     few = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 3000)
     all_of_them = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 10**7)
+    some_hidden = replace(hand.canvas.scene.lines, hidden_heights=frozenset({(0.05, 0.06)}))
+    each = renderer._lines.draw_sketch(some_hidden, hand.canvas.camera, 3000)
     hand.canvas._drawing._context.doneCurrent()
     assert all_of_them > 1.7 * few
+    assert each > 1.5 * few, "by heights lines are told apart one by one"
 
 
 def test_the_budget_follows_what_frames_take(hand, monkeypatch):

@@ -169,7 +169,8 @@ class LineDrawer:
         """Draw lines below the last layer, as one those of several layers where they are too many; returns how many."""
         first, last = shape.first, shape.last
         layer = self._held[one_by_one].layer
-        if layer[last] - layer[first] <= budget:
+        # What stands for several layers has the height of them all: by it none of one height could be hidden.
+        if layer[last] - layer[first] <= budget or shape.hidden_heights:
             return self._draw_layers(one_by_one, first, last)
         since = max(int(shape.lines.since(as_one)[last]), first)
         return self._draw_layers(as_one, first, last) + self._draw_layers(one_by_one, since, last)
