@@ -130,7 +130,7 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     narrow.TALLY = narrow.Tally()
     slice_once(job, out)
     finer, unfollowed = narrow.TALLY.shares()
-    forks = narrow.TALLY.share_of_forks()
+    of_middles, of_all = narrow.TALLY.shares_of_forks()
     ours: list[dict[str, float]] = []
     theirs: list[dict[str, float]] = []
     peak, size, again = 0.0, 0, []
@@ -158,7 +158,8 @@ def shape_rows(name: str, folder: Path, floor: Any, repeat: int) -> list[str]:
     rows.append(
         f"| {name} | narrow points followed from finer samples, not at all | {finer:.2%} | {unfollowed:.2%} | |"
     )
-    rows.append(f"| {name} | points of middle lines from the triangles of places that fork | {forks:.1%} | | |")
+    told = "points from the triangles of places that fork: of middle lines, of all lines in narrow places"
+    rows.append(f"| {name} | {told} | {of_middles:.1%} | {of_all:.1%} | |")
     rows.append(f"| {name} | {notes}, again with density 30 | - | - | {statistics.median(again):.2f} of the first |")
     return rows
 

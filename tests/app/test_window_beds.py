@@ -6,8 +6,10 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from even_step.core.job.beds import bed_count, spots_on
-from even_step.core.job.edits import placed_at
+from even_step.app.actions import BY_ID
+from even_step.core.job.beds import bed_count, on_bed, spots_on
+from even_step.core.job.edits import placed_at, removed
+from even_step.core.job.spots import copy_at
 from tests.shapes import box, write_stl
 
 Held = Qt.KeyboardModifier
@@ -164,3 +166,22 @@ def test_what_is_locked_goes_to_no_other_bed_and_loses_no_copy(two_beds):
     hand.type_into("copies", "1")
     hand.drawn()
     assert hand.desk.job == before
+
+
+def test_back_to_the_job_of_a_trial_its_bed_is_as_it_was_and_the_other_stays(two_beds):
+    hand = two_beds
+    trial = hand.slice()
+    assert not BY_ID["trials.back"].can(hand.window.reach)
+    before = hand.desk.job
+    fewer = removed(before, spots_on(before, 0)[:3])
+    hand.desk.store.do("fewer, and denser", fewer.with_settings({"infill.density": 70.0}))
+    assert hand.desk.trials.shown is trial
+    assert BY_ID["trials.back"].can(hand.window.reach)
+    hand.window.run("trials.back")
+    assert on_bed(hand.desk.job, 0) == trial.job
+    assert [copy_at(hand.desk.job, spot) for spot in spots_on(hand.desk.job, 1)] == [
+        copy_at(before, spot) for spot in spots_on(before, 1)
+    ]
+    hand.canvas.setFocus()
+    hand.key(Qt.Key.Key_Z, Held.ControlModifier)
+    assert len(spots_on(hand.desk.job, 0)) == 4

@@ -41,6 +41,7 @@ from even_step.app.theme.icons import icon
 from even_step.app.theme.style import style_window
 from even_step.app.trials import Trial
 from even_step.app.view import STATIONS
+from even_step.app.view_kept import keep_view, take_up_view
 from even_step.app.widgets.rail import Rail
 from even_step.app.widgets.recent_menu import RecentMenu
 from even_step.app.widgets.sheet import Sheet
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         screen = self.screen().availableGeometry()
         self.resize(min(1280, screen.width()), min(800, screen.height()))
         self.area.canvas.setFocus()
+        take_up_view(desk.view, settings)
         geometry = settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
@@ -306,6 +308,7 @@ class Window(QMainWindow):
         if isinstance(focus, QLineEdit):
             focus.clearFocus()
         self._settings.setValue("geometry", self.saveGeometry())
+        keep_view(self.desk.view, self._settings)
         self.keeping.close()
         self.desk.close()
         self.area.canvas.release()

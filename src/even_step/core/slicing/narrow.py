@@ -48,12 +48,13 @@ TRIES = ((0.25, 1.0), (0.16, 1.0), (0.1, 1.0), (0.16, 0.97), (0.16, 1.03), (0.16
 class Tally:
     """How many points of outlines were followed at each try, and at last not at all; the bench reads it.
 
-    And how many of middle lines come from circles, and from the triangles of places that fork.
+    And how many of lines in narrow places are closed, middle lines from circles, and from the triangles of places that
+    fork.
     """
 
     def __init__(self) -> None:
         self.points = [0] * (len(TRIES) + 1)
-        self.middles = [0, 0]
+        self.lines = [0, 0, 0]
         self._lock = Lock()
 
     def add(self, step: int, points: int) -> None:
@@ -61,15 +62,15 @@ class Tally:
         with self._lock:
             self.points[step] += points
 
-    def add_middles(self, circles: int, triangles: int) -> None:
-        """Count points of middle lines."""
+    def add_lines(self, *points: int) -> None:
+        """Count points of closed lines, of middle lines from circles, and of those from triangles."""
         with self._lock:
-            self.middles[0] += circles
-            self.middles[1] += triangles
+            self.lines = [old + new for old, new in zip(self.lines, points, strict=True)]
 
-    def share_of_forks(self) -> float:
-        """Return the share of middle lines' points that are those of places that fork."""
-        return self.middles[1] / max(sum(self.middles), 1)
+    def shares_of_forks(self) -> tuple[float, float]:
+        """Return the share of places that fork in the points of middle lines, and in those of all lines."""
+        forks, middles = self.lines[2], sum(self.lines[1:])
+        return forks / max(middles, 1), forks / max(sum(self.lines), 1)
 
     def shares(self) -> tuple[float, float]:
         """Return the share of points that were followed again from finer samples, and that were not followed."""
@@ -158,6 +159,7 @@ def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) 
     inner, lost = _regions(found.inner, count), _lost(found, strands[0], levels.bounds)
     made = LaidWalls(*_closed(found.closed, levels), strands_joined(strands), inner, lost, region.nothing(count))
     TALLY.add(step, int(region.size_in_points(shapes[narrow]).sum()))
+    TALLY.add_lines(len(found.closed.xy), 0, 0)
     if found.broken.any():
         parts, owner = region.pieces(shapes[narrow])
         other = _another_way(parts[found.broken], asked, step, thicken=thicken)
@@ -201,7 +203,7 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     """Return all middle lines of a level; those of places that fork, in ``count`` shapes, from their triangles."""
     plain, forks, narrow = found.middles_of(level), found.forks.of_level(level), found.narrow
     if len(forks.shape) == 0:
-        TALLY.add_middles(len(plain.xy), 0)
+        TALLY.add_lines(0, len(plain.xy), 0)
         return plain
     thin = region.nothing(count)
     thin[narrow] = _regions(forks, len(narrow))
@@ -209,7 +211,7 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     many = np.bincount(narrow[found.opening_shape[some]], minlength=count)
     moved = MovedIn(levels.deep(level), found.openings[some], starts_of(many))
     lines = axes(thin, rings, widest, SPACING, moved)
-    TALLY.add_middles(len(plain.xy), len(lines.xy))
+    TALLY.add_lines(0, len(plain.xy), len(lines.xy))
     return axes_joined([(plain, plain.item), (lines, np.searchsorted(narrow, lines.item))]).by_item()
 
 
