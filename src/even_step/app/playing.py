@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from time import monotonic
+
 import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
@@ -10,6 +12,7 @@ from even_step.app.trials import TrialLines
 
 WHOLE = 30.0  # s that the whole print takes where no pace is chosen
 EVERY = 50  # ms
+LONGEST = 0.5  # s that pass at once where the window was held up
 #: Times as fast as it prints; 0 is the whole in half a minute.
 PACES = 0.0, 1.0, 10.0, 100.0
 
@@ -82,6 +85,7 @@ class Playing(QObject):
         super().__init__(parent)
         self._desk = desk
         self._moment = 0.0  # s of printing that are shown
+        self._told = 0.0  # s, when that was by the clock
         self._shown: tuple[int, float] | None = None
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self._on)
@@ -95,7 +99,7 @@ class Playing(QObject):
         if piece == "playing" and view.playing and trial and trial.lines and trial.lines.count:
             if view.layers[1] >= trial.lines.count - 1 and view.along >= 1.0:
                 view.show_layers(view.layers[0], view.layers[0], trial.lines.count)
-            self._shown = None
+            self._shown, self._told = None, monotonic()
             self._timer.start()
         elif piece == "playing":
             self._stop()
@@ -113,7 +117,8 @@ class Playing(QObject):
         whole = float(lines.layer_time.sum())
         if self._shown != (view.layers[1], view.along):  # gone to elsewhere by hand
             self._moment = moment_of(lines, min(view.layers[1], lines.count - 1), view.along)
-        self._moment += EVERY / 1000 * (view.pace or whole / WHOLE)
+        passed, self._told = min(monotonic() - self._told, LONGEST), monotonic()
+        self._moment += passed * (view.pace or whole / WHOLE)
         layer, along = place_at(lines, self._moment)
         if self._moment >= whole:
             view.show_layers(view.layers[0], lines.count - 1, lines.count)
