@@ -24,7 +24,7 @@ class _Text(QPlainTextEdit):
         self.setAccessibleName("G-code of the layer in hand")
         self.setFont(font(MARK))
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setTabChangesFocus(True)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Go along the path to the line that was clicked, unless text was marked."""
