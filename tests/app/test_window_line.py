@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -117,3 +119,20 @@ def test_the_code_stands_beside_with_the_line_in_hand_marked_and_a_click_on_a_li
     hand.window.run("layers.code")
     assert not panel.isVisible()
     assert hand.canvas.width() == wide
+
+
+def test_code_that_cannot_be_had_says_why(sliced):
+    hand = sliced
+    asked = []
+    hand.desk.code_beside._worker = SimpleNamespace(
+        ask=lambda request, **tell: asked.append(tell) or SimpleNamespace(state="running"),
+        call_off=lambda task: None,
+    )
+    hand.window.run("layers.code")
+    hand.wait(lambda: bool(asked))
+    assert hand.find(QLabel, "layer code head").text() == "G-code: being written…"
+    asked[0]["failed"]("the worker process stopped")
+    assert hand.find(QLabel, "layer code head").text() == "the worker process stopped"
+    hand.desk.view.show_layers(0, 3, hand.desk.trials.shown.lines.count)
+    hand.wait(lambda: len(asked) == 2)
+    assert hand.find(QLabel, "layer code head").text() == "G-code: being written…"

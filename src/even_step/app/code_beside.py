@@ -17,7 +17,10 @@ REST = 120  # ms
 
 
 class CodeBeside(QObject):
-    """Follows the layer in hand while the view shows its code; ``text`` is none while it is not known."""
+    """Follows the layer in hand while the view shows its code; ``text`` is none while it is not known.
+
+    ``fault`` says why it cannot be.
+    """
 
     changed = Signal()
 
@@ -25,6 +28,7 @@ class CodeBeside(QObject):
         super().__init__(parent)
         self._trials, self._view, self._worker = trials, view, worker
         self.text: str | None = None
+        self.fault = ""
         self._line: NDArray[np.int64] = np.empty(0, np.int64)
         self._of: tuple[Trial, int] | None = None
         self._task: Task | None = None
@@ -56,7 +60,7 @@ class CodeBeside(QObject):
         if self._wanted() != self._of:
             if self._task and self._task.state in {"queued", "running"}:
                 self._worker.call_off(self._task)
-            self._of, self._task, self.text, self._line = None, None, None, np.empty(0, np.int64)
+            self._of, self._task, self.text, self._line, self.fault = None, None, None, np.empty(0, np.int64), ""
             self.changed.emit()
             self._rest.start()
 
@@ -71,5 +75,10 @@ class CodeBeside(QObject):
                 self.text, self._line = text, arrays["line"]
                 self.changed.emit()
 
-        task: Task = self._worker.ask(AskCode(wanted[0].job, wanted[1]), done=done)
+        def failed(fault: str) -> None:
+            if task is self._task:
+                self.fault = fault
+                self.changed.emit()
+
+        task: Task = self._worker.ask(AskCode(wanted[0].job, wanted[1]), done=done, failed=failed)
         self._task = task

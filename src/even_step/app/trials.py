@@ -79,6 +79,12 @@ class TrialLines:
         """How much memory they hold."""
         return sum(int(array.nbytes) for array in vars(self).values())
 
+    @property
+    def box(self) -> NDArray[np.float64] | None:
+        """Least and largest corner of outer walls and supports, (2, 3), mm; none where there are none."""
+        points = self.upright_points[:, :3]
+        return np.array([points.min(axis=0), points.max(axis=0)], np.float64) if len(points) else None
+
     def set_of(self, name: str) -> tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int32]]:
         """Return the points of a set, where its layers begin, and the path of each: of the whole, or a simpler one."""
         before = "" if name == "whole" else f"{name}_"

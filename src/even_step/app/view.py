@@ -48,6 +48,10 @@ class View(QObject):
             setattr(self, piece, value)
             self.changed.emit(piece)
 
+    def toggle(self, piece: str) -> None:
+        """Turn a piece that is on or off the other way."""
+        self.set(piece, not getattr(self, piece))
+
     def show_layers(self, first: int, last: int, count: int) -> None:
         """Show the layers from one to another, both within what there is."""
         last = max(0, min(last, count - 1))

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-
 from even_step.app.acts.action import Action
+from even_step.app.acts.layers import switch
 from even_step.app.cut_plane import CutPlane
 from even_step.app.desk import Desk
 from even_step.app.reach import Reach
@@ -28,11 +27,10 @@ def middle_of_lines(desk: Desk) -> tuple[float, float]:
     if desk.asked_line.path >= 0:
         return desk.asked_line.place[:2]
     lines = desk.trials.shown.lines if desk.trials.shown else None
-    points = lines.upright_points[:, :2] if lines is not None and len(lines.upright_points) else None
-    if points is None:
+    if lines is None or lines.box is None:
         return desk.job.machine.bed.centre
-    x, y = (np.min(points, axis=0) + np.max(points, axis=0)) / 2
-    return float(x), float(y)
+    x, y, _ = (float(one) for one in lines.box.mean(axis=0))
+    return x, y
 
 
 def cut_upright(reach: Reach) -> None:
@@ -54,10 +52,6 @@ def _move(by: float) -> Callable[[Reach], None]:
         reach.desk.view.set("plane", plane.moved(by) if plane else None)
 
     return move
-
-
-def _show_ghosts(reach: Reach) -> None:
-    reach.desk.view.set("ghosts", not reach.desk.view.ghosts)
 
 
 ACTIONS = (
@@ -89,7 +83,7 @@ ACTIONS = (
         "layers.ghosts",
         "Show the parts as ghosts",
         "Layers",
-        _show_ghosts,
+        switch("ghosts"),
         ("Y",),
         can=_solid,
         station="Layers",

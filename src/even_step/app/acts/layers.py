@@ -48,20 +48,9 @@ def _sliced(reach: Reach) -> bool:
     return reach.desk.trials.shown is not None
 
 
-def _see_section(reach: Reach) -> None:
-    reach.desk.view.set("section", not reach.desk.view.section)
-
-
-def _see_gaps(reach: Reach) -> None:
-    reach.desk.view.set("lens", not reach.desk.view.lens)
-
-
-def _see_marks(reach: Reach) -> None:
-    reach.desk.view.set("marks", not reach.desk.view.marks)
-
-
-def _play(reach: Reach) -> None:
-    reach.desk.view.set("playing", not reach.desk.view.playing)
+def switch(piece: str) -> Callable[[Reach], None]:
+    """Return what turns a piece of the view on or off."""
+    return lambda reach: reach.desk.view.toggle(piece)
 
 
 def _ask(reach: Reach) -> None:
@@ -71,12 +60,8 @@ def _ask(reach: Reach) -> None:
         reach.desk.asked_line.ask(*found)
 
 
-def _see_code(reach: Reach) -> None:
-    reach.desk.view.set("code", not reach.desk.view.code)
-
-
 ACTIONS = (
-    Action("layers.play", "Play or pause", "Layers", _play, ("Space",), can=_sliced, station="Layers"),
+    Action("layers.play", "Play or pause", "Layers", switch("playing"), ("Space",), can=_sliced, station="Layers"),
     Action("layers.up", "A layer up", "Layers", _layer(1), ("Up",), can=_sliced, station="Layers"),
     Action("layers.down", "A layer down", "Layers", _layer(-1), ("Down",), can=_sliced, station="Layers"),
     Action("layers.up_ten", "Ten layers up", "Layers", _layer(10), ("PgUp",), can=_sliced, station="Layers"),
@@ -87,7 +72,7 @@ ACTIONS = (
         "layers.section",
         "Section or solid",
         "Layers",
-        _see_section,
+        switch("section"),
         ("S",),
         can=_sliced,
         station="Layers",
@@ -97,7 +82,7 @@ ACTIONS = (
         "layers.marks",
         "Mark seams, retractions and lifts",
         "Layers",
-        _see_marks,
+        switch("marks"),
         ("N",),
         can=_sliced,
         station="Layers",
@@ -107,7 +92,7 @@ ACTIONS = (
         "layers.code",
         "Show the G-code beside",
         "Layers",
-        _see_code,
+        switch("code"),
         ("T",),
         can=_sliced,
         station="Layers",
@@ -127,7 +112,7 @@ ACTIONS = (
         "layers.lens",
         "Gap lens: what lies round a support",
         "Layers",
-        _see_gaps,
+        switch("lens"),
         ("L",),
         can=_sliced,
         station="Layers",

@@ -164,10 +164,10 @@ class Scene:
 
     @property
     def box(self) -> NDArray[np.float64]:
-        """Least and largest corner of what is looked at, (2, 3), mm: bed and parts, in a section the walls alone."""
-        if self.flat and self.lines and len(self.lines.lines.upright_points):
-            walls = self.lines.lines.upright_points[:, :3].astype(np.float64)
-            return np.array([walls.min(axis=0), walls.max(axis=0)])
+        """Least and largest corner of what is looked at, (2, 3), mm: bed and parts, in a section what is laid alone."""
+        laid = self.lines.lines.box if self.lines else None
+        if self.flat and laid is not None:
+            return laid
         x0, y0, x1, y1 = self.bed.bed.bounds
         boxes = [np.array([(x0, y0, 0.0), (x1, y1, 0.0)]), *(part.box for part in self.parts)]
         if self.lines:

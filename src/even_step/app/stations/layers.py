@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from even_step.app.desk import Desk
 from even_step.app.stations.colour_rows import ColourRows
@@ -12,12 +12,13 @@ from even_step.app.stations.finding_rows import FindingRows
 from even_step.app.stations.height_rows import HeightRows
 from even_step.app.stations.hole_rows import HoleRows
 from even_step.app.stations.line_rows import LineRows
+from even_step.app.stations.look_rows import LookRows
 from even_step.app.stations.pin_rows import PinRows
 from even_step.app.stations.tick_row import TickRow
 from even_step.app.stations.trial_fields import TrialFields
 from even_step.app.theme.colours import role_colour
 from even_step.app.trials import Trial
-from even_step.app.widgets.sheet import Group, Sheet, button, clear, label, line
+from even_step.app.widgets.sheet import Group, Sheet, clear, label, line
 from even_step.core.toolpath.roles import ROLES
 from even_step.core.wording import clock, grams
 
@@ -64,7 +65,9 @@ class LayersStation(Sheet):
         self._inside = QWidget()
         box = QVBoxLayout(self._inside)
         box.setContentsMargins(0, 0, 0, 0)
-        box.addLayout(self._ways_to_look(desk))
+        look = LookRows(desk)
+        look.wants.connect(self.wants)
+        box.addWidget(look)
         box.addWidget(CutFields(desk))
         box.addWidget(LineRows(desk, self.reveals.emit))
         box.addWidget(TrialFields(desk))
@@ -85,73 +88,11 @@ class LayersStation(Sheet):
         desk.view.changed.connect(self._follow)
         self._refresh()
 
-    def _ways_to_look(self, desk: Desk) -> QVBoxLayout:
-        """Return the rows of what the layers are seen as, and with what."""
-        self._kinds = QButtonGroup(self)
-        self._solid = button(
-            "Solid", "show solid", lambda: desk.view.set("section", False), tip="All layers up to the one in hand (S)"
-        )
-        self._section = button(
-            "Section", "show section", lambda: desk.view.set("section", True), tip="One layer flat, true to width (S)"
-        )
-        for kind in (self._solid, self._section):
-            kind.setCheckable(True)
-            self._kinds.addButton(kind)
-        self._lens = button(
-            "Gap lens",
-            "gap lens",
-            lambda: desk.view.set("lens", not desk.view.lens),
-            tip="How far the part is from the support under the pointer (L)",
-        )
-        self._lens.setCheckable(True)
-        self._marks = button(
-            "Marks",
-            "layer marks",
-            lambda: desk.view.set("marks", not desk.view.marks),
-            tip="Seams, retractions and lifts of the layer in hand (N)",
-        )
-        self._marks.setCheckable(True)
-        self._cut = button(
-            "Cut",
-            "cut upright",
-            lambda: self.wants.emit("layers.cut"),
-            tip="Cut the layers upright, toward the eye (C)",
-        )
-        self._ghosts = button(
-            "Ghosts", "ghosts", lambda: desk.view.set("ghosts", not desk.view.ghosts), tip="Show the parts as veils (Y)"
-        )
-        self._code = button(
-            "G-code", "layer text", lambda: desk.view.set("code", not desk.view.code), tip="The G-code beside (T)"
-        )
-        self._rule = button("Measure", "measure layers", desk.rule.take, tip="Measure between two places (M)")
-        for kind in (self._cut, self._ghosts, self._code, self._rule):
-            kind.setCheckable(True)
-        desk.rule.changed.connect(self._show_kind)
-        box = QVBoxLayout()
-        box.setContentsMargins(0, 0, 0, 8)
-        box.addLayout(line(self._solid, self._section, 1, self._rule, self._code, spacing=0))
-        box.addLayout(line(self._cut, self._ghosts, self._marks, self._lens, 1, spacing=0))
-        return box
-
     def _follow(self, piece: str) -> None:
-        if piece in {"section", "lens", "marks", "plane", "ghosts", "code"}:
-            self._show_kind()
-        elif piece == "colour_by":
+        if piece == "colour_by":
             self._colours.refresh()
             for role in self.findChildren(RoleRow):
                 role.swatched = self._desk.view.colour_by == "role"
-
-    def _show_kind(self) -> None:
-        self._solid.setChecked(not self._desk.view.section)
-        self._section.setChecked(self._desk.view.section)
-        self._lens.setChecked(self._desk.view.lens)
-        self._marks.setChecked(self._desk.view.marks)
-        self._cut.setChecked(self._desk.view.plane is not None)
-        self._ghosts.setChecked(self._desk.view.ghosts)
-        self._code.setChecked(self._desk.view.code)
-        self._rule.setChecked(self._desk.rule.in_hand)
-        for kind in (self._cut, self._ghosts):
-            kind.setEnabled(not self._desk.view.section)
 
     def _refresh(self) -> None:
         trial = self._desk.trials.shown
@@ -159,7 +100,6 @@ class LayersStation(Sheet):
         self._empty.setText(KEPT if self._desk.trials.all else EMPTY)
         self._inside.setVisible(trial is not None)
         self.remark.setText(f"trial {trial.number}" if trial else "")
-        self._show_kind()
         self._colours.refresh()
         if trial is self._trial:
             return

@@ -42,6 +42,7 @@ class CodePanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._head = QLabel()
         self._head.setObjectName("layer code head")
+        self._head.setWordWrap(True)
         self._text = _Text(desk)
         self._shown: str | None = None
         box = QVBoxLayout(self)
@@ -69,7 +70,8 @@ class CodePanel(QWidget):
         if self._code.text is None:
             trial = self._desk.trials.shown
             there = trial is not None and trial.lines is not None
-            self._head.setText("G-code: being written…" if there else "Slice (F5) to see its G-code.")
+            waiting = "G-code: being written…" if there else "Slice (F5) to see its G-code."
+            self._head.setText(self._code.fault or waiting)
             self._text.setExtraSelections([])
             return
         layer, line = self._desk.view.layers[1], self._code.line

@@ -14,6 +14,7 @@ from even_step.app.theme.colours import PAPER
 from even_step.app.theme.type import BODY, MARK, font
 from even_step.app.voids import Voids
 from even_step.app.widgets.layer_marks import WORDS, draw_marks, marks_of
+from even_step.app.widgets.slip import draw_measured, draw_slip
 from even_step.core.wording import clock
 
 CUBE = 200.0  # points that the paper cube takes, on both sides of what stands in the middle
@@ -145,24 +146,11 @@ class LayersOverlay:
         if not rule.in_hand:
             return
         ends = self._seen(*((x, y, 0.0 if flat else z) for x, y, z in rule.places)) if rule.places else []
-        for colour, wide in ((PAPER.sheet, 4.0), (PAPER.accent, 1.5)):
-            painter.setPen(QPen(QColor(colour), wide))
-            painter.drawPolyline(ends)
-        painter.setPen(QPen(QColor(PAPER.sheet), 1.5))
-        painter.setBrush(QColor(PAPER.accent))
-        for at in ends:
-            painter.drawEllipse(at, 4.5, 4.5)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        middle = (ends[0] + ends[-1]) / 2 - QPointF(0, 16) if ends else QPointF(self._canvas.width() / 2, 70)
-        words = rule.reading or (
-            "click where to" if ends else "measure: click where from, or Enter for the line in hand"
-        )
-        painter.setFont(font(MARK, bold=True))
-        wide_as = painter.fontMetrics().horizontalAdvance(words) + 12
-        slip = QRectF(middle.x() - wide_as / 2, middle.y() - 9, wide_as, 18)
-        painter.fillRect(slip, QColor(PAPER.accent))
-        painter.setPen(QColor(PAPER.sheet))
-        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
+        draw_measured(painter, ends, rule.reading)
+        if len(ends) < 2:
+            words = "click where to" if ends else "measure: click where from, or Enter for the line in hand"
+            middle = ends[0] - QPointF(0, 16) if ends else QPointF(self._canvas.width() / 2, 70)
+            draw_slip(painter, middle, words, PAPER.accent)
 
     def _finding(self, painter: QPainter) -> None:
         """Ring the place of the finding in hand."""

@@ -16,6 +16,7 @@ from even_step.app.theme.icons import pixmap
 from even_step.app.theme.type import MARK, font
 from even_step.app.voids import Voids
 from even_step.app.widgets.layers_overlay import LayersOverlay
+from even_step.app.widgets.slip import draw_measured, draw_slip
 from even_step.app.widgets.zone_lines import draw_zone_in_hand, draw_zones
 from even_step.core.job.model import Bed
 from even_step.core.job.spots import part_of
@@ -162,7 +163,7 @@ class Overlay(QWidget):
         """Say at a part what is wrong with it."""
         low, high = part.box
         at = self._seen(((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2]))[0]
-        self._slip(painter, at - QPointF(0, 21), part.fault, PAPER.stop)
+        draw_slip(painter, at - QPointF(0, 21), part.fault, PAPER.stop)
 
     def _kept_free(self, painter: QPainter) -> None:
         """Hatch the areas of the bed that are kept free."""
@@ -184,7 +185,7 @@ class Overlay(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawPolygon(QPolygonF(ring))
                 middle = (ring[0] + ring[2]) / 2
-                self._slip(painter, middle, f"not worked out at {fault[1]:.2f} mm", PAPER.stop)
+                draw_slip(painter, middle, f"not worked out at {fault[1]:.2f} mm", PAPER.stop)
 
     def _under(self, painter: QPainter) -> None:
         """Name what a click would pick."""
@@ -222,29 +223,11 @@ class Overlay(QWidget):
                 painter.setPen(QPen(QColor(colour), wide))
                 painter.drawPolyline(points)
             words = f"{'XYZ'[arc.axis]} {pulled[1]:+g}°" if held and pulled else "XYZ"[arc.axis]
-            self._slip(painter, points[len(points) // 2], words, PAPER.accent)
+            draw_slip(painter, points[len(points) // 2], words, PAPER.accent)
 
     def _measured(self, painter: QPainter) -> None:
         """Draw the points of measure, and the distance between them."""
         places = self._desk.measuring.on_bed()
         seen = self._seen(*((float(x), float(y), float(z)) for x, y, z in places)) if places else []
-        if len(seen) == 2:
-            for colour, wide in ((PAPER.sheet, 4.0), (PAPER.accent, 1.5)):
-                painter.setPen(QPen(QColor(colour), wide))
-                painter.drawLine(seen[0], seen[1])
-        painter.setPen(QPen(QColor(PAPER.sheet), 1.5))
-        painter.setBrush(QBrush(QColor(PAPER.accent)))
-        for at in seen:
-            painter.drawEllipse(at, 4.5, 4.5)
         found = self._desk.measuring.reading()
-        if found and len(seen) == 2:
-            self._slip(painter, (seen[0] + seen[1]) / 2 - QPointF(0, 12), f"{found.distance:.2f} mm", PAPER.accent)
-
-    def _slip(self, painter: QPainter, middle: QPointF, words: str, colour: str) -> None:
-        """Write a few words on a slip of colour."""
-        painter.setFont(font(MARK, bold=True))
-        wide = painter.fontMetrics().horizontalAdvance(words) + 12
-        slip = QRectF(middle.x() - wide / 2, middle.y() - 9, wide, 18)
-        painter.fillRect(slip, QColor(colour))
-        painter.setPen(QColor(PAPER.sheet))
-        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, words)
+        draw_measured(painter, seen, f"{found.distance:.2f} mm" if found else "")

@@ -29,7 +29,7 @@ class PlayRow(QWidget):
         self._play = QPushButton()
         self._play.setObjectName("play")
         self._play.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self._play.clicked.connect(lambda: desk.view.set("playing", not desk.view.playing))
+        self._play.clicked.connect(lambda: desk.view.toggle("playing"))
         self._pace = ChoiceField("pace", WORDS)
         self._pace.setMinimumWidth(112)
         self._pace.setAccessibleName("how fast it plays")
