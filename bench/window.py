@@ -32,7 +32,7 @@ PAGE = ROOT / "docs" / "performance.md"
 MARK = "<!-- window -->"
 FRAMES = 40
 TICK = 5  # ms
-#: Sides and height in mm of rippled columns whose slices have about 0.2, 0.5 and 2 million lines.
+#: Sides and height in mm of rippled columns whose slices have about 0.3, 0.5 and 2 million lines.
 COLUMNS = (1200, 7.0), (1200, 16.0), (1800, 60.0)
 MILLION = 500  # columns of a bumpy sheet: two sides of 500 × 1000 facets
 

@@ -12,10 +12,8 @@ from PySide6.QtWidgets import QPushButton
 from even_step.app.canvas.line_picking import line_at
 from even_step.app.cut_plane import CutPlane
 from even_step.app.widgets.fields import NumberField
-from even_step.core.toolpath.roles import ROLE_NUMBER, TABLE
+from even_step.core.toolpath.roles import ROLE_NUMBER
 from tests.shapes import box, write_stl
-
-INFILL = TABLE[ROLE_NUMBER["infill"]].colour
 
 
 @pytest.fixture
