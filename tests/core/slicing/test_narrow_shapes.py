@@ -79,11 +79,11 @@ def test_a_wedge_of_any_angle_is_full_to_its_tip(angle, blunt):
 @pytest.mark.parametrize("arms", [3, 4, 5, 6])
 @pytest.mark.parametrize("wide", [0.6, 0.95, 1.3])
 def test_where_walls_meet_there_is_neither_gap_nor_lump(arms, wide):
-    checked(junction(arms, wide), twice=0.02 if (arms, wide) != (6, 1.3) else 0.025)
+    checked(junction(arms, wide))
 
 
-@pytest.mark.parametrize("wide", np.arange(0.45, 1.25, 0.05).round(2))
-@pytest.mark.parametrize("arms", [2, 3, 4])
+@pytest.mark.parametrize("wide", np.arange(0.45, 1.35, 0.05).round(2))
+@pytest.mark.parametrize("arms", [2, 3, 4, 5, 6])
 def test_right_where_ribs_meet_next_to_nothing_lies_twice(arms, wide):
     """Within 1.5 mm of the middle; two arms are a rib that stands on another one."""
     plan = junction(arms, wide)
@@ -91,9 +91,8 @@ def test_right_where_ribs_meet_next_to_nothing_lies_twice(arms, wide):
         plan = shapely.union_all([plan, shapely.box(-wide / 2, 0, wide / 2, 8)])
     near = shapely.Point(0, 0).buffer(1.5)
     void, twice, _ = shares(plan, laid(shapely.set_precision(plan, 0.001)), near)
-    assert void < 0.025
-    # Of 1.05 mm four ribs still leave a spot that is laid with two lines each way.
-    assert twice < (0.06 if (arms, wide) != (4, 1.05) else 0.15)
+    assert void < 0.02
+    assert twice < 0.075
 
 
 @pytest.mark.parametrize("sides", [6, 8, 9, 16, 32])

@@ -115,6 +115,7 @@ def _follow(xy, start, polygon, of_item, spacing, limits, levels):  # type: igno
     last = levels.shape[0] - 1
     narrowest, known, enough = limits
     most = known + MARGIN
+    one = levels[0, 2] - 2.0 * levels[0, 0]
     narrow = np.empty(of_item.shape[0], np.int64)
     rings = [(xy, start, start) for _ in range(0)]
     lines = [(xy, start, start, np.empty((0, 2), np.bool_)) for _ in range(0)]
@@ -140,7 +141,7 @@ def _follow(xy, start, polygon, of_item, spacing, limits, levels):  # type: igno
             deep, low, high = levels[level, 0], levels[level, 1], levels[level, 2]
             fill, full = levels[level, 3], levels[level, 4]
             line, fork, opening, door, to, wrong = thin_places(
-                net, samples, kind, room, mate, own, low, high, deep, most
+                net, samples, kind, room, mate, own, low, high, deep, one, most
             )
             lines.append(line)
             doors.append(opening)

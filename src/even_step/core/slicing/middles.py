@@ -203,7 +203,7 @@ def _side(seq, n, begin, end, balls, pos, doors, net, out, w):  # type: ignore[n
 
 
 @kernel
-def _finish(out, first, w, net, deep, widest):  # type: ignore[no-untyped-def]
+def finish(out, first, w, net, deep, widest):  # type: ignore[no-untyped-def]
     """Give doors the room they have, and make radii those of what is left, no more than the room at each point."""
     for k in range(first, w):
         if out[k, 2] < 0.0:
@@ -239,8 +239,8 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     if end - begin < 3 or step > GAP + widest:
         return -1
     back = BACK * (0.5 * widest - deep)
-    begin, end = _shortened(
-        out, begin, end, back if _upper(doors, seq[a]) else 0.0, back if _upper(doors, seq[b]) else 0.0
+    begin, end = shortened(
+        out, begin, end, back if upper(doors, seq[a]) else 0.0, back if upper(doors, seq[b]) else 0.0
     )
     size = end - begin
     long = 0.0
@@ -252,12 +252,12 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
         for m in range(4):
             out[w + k, m] = out[begin + k, m]
     free[0], free[1] = seq[a] >= 0, seq[b] >= 0
-    _finish(out, w, w + size, net, deep, 0.5 * widest)
-    return _refined(out, w, w + size, net, deep)
+    finish(out, w, w + size, net, deep, 0.5 * widest)
+    return refined(out, w, w + size, net, deep)
 
 
 @kernel
-def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
+def refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
     """Part the steps of a line from wall to wall, or over which the thickness changes much; returns its end."""
     was = out[first:last].copy()
     was[:, 2] += deep
@@ -284,13 +284,13 @@ def _refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _upper(doors, mark):  # type: ignore[no-untyped-def]
+def upper(doors, mark):  # type: ignore[no-untyped-def]
     """Tell whether an end is a door to where it is thicker."""
     return mark < 0 and abs(doors[-1 - mark, MARK]) == 2.0
 
 
 @kernel
-def _shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
+def shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
     """Take so much off the ends of a line, in place, but leave a short one; returns its first point and its end."""
     long = 0.0
     for k in range(first + 1, last):
@@ -351,5 +351,5 @@ def middle_of_two(seq, split, pos, balls, net, deep, widest, out, w):  # type: i
     out[w + length] = out[w]
     length += 1
     out[w : w + length, 3] = -1.0
-    _finish(out, w, w + length, net, deep, 0.5 * widest)
+    finish(out, w, w + length, net, deep, 0.5 * widest)
     return w + length

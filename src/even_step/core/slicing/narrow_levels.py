@@ -9,11 +9,12 @@ from even_step.core.plane.balls import NEVER
 from even_step.core.plane.trace import ring_area
 from even_step.core.slicing.doors import MARK, SAME, by_ring, doors, inward, upper_doors
 from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
+from even_step.core.slicing.stars import star
 from even_step.core.slicing.tracks import tracks
 
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 HARDLY = 0.1  # mm
-MEETING = 2.0  # times as thick as two lines need: as large a spot is where walls of one line meet
+MEETING = 2.1  # times as thick as two lines need: as large a spot is where walls of one line meet
 SPOT = 1.3  # times the square of its thickness: the area of no more than a spot
 TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the line's rounding
 
@@ -38,21 +39,28 @@ def _loops(door, to, starts, origin, at):  # type: ignore[no-untyped-def]
 
 @kernel
 def _faced(seq, begin, loop, mate):  # type: ignore[no-untyped-def]
-    """Return for each loop the other one it faces: −1 for none, −2 for several."""
+    """Return for each loop the other one it faces: −1 for none, −2 for several; and what each of its samples faces.
+
+    A few samples of a place may look past it, through a door: they face nothing.
+    """
     count = begin.shape[0] - 1
     other = np.full(count, -1, np.int64)
+    facing = mate.copy()
     for k in range(count):
+        within, beyond = 0, 0
         for m in range(begin[k], begin[k + 1]):
-            if seq[m] < 0 or mate[seq[m]] < 0:
-                continue
-            to = loop[mate[seq[m]]]
-            if to < 0 or to == k:
-                continue
-            if other[k] == -1:
-                other[k] = to
-            elif other[k] != to:
-                other[k] = -2
-    return other
+            to = loop[mate[seq[m]]] if seq[m] >= 0 and mate[seq[m]] >= 0 else -1
+            within += to == k
+            beyond += to >= 0 and to != k
+            if to >= 0 and to != k:
+                other[k] = to if other[k] in (-1, to) else -2
+        if beyond > within:
+            continue
+        other[k] = -1
+        for i in seq[begin[k] : begin[k + 1]]:
+            if i >= 0 and mate[i] >= 0 and loop[mate[i]] != k:
+                facing[i] = -1
+    return other, facing
 
 
 @kernel
@@ -149,13 +157,13 @@ def _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):  
 
 
 @kernel
-def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):  # type: ignore[no-untyped-def]
+def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, most):  # type: ignore[no-untyped-def]
     """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
 
-    Returns middle lines of the places that do not fork (points with how far the outline is, where each begins, its
-    polygon, whether its ends are ends of the place), the outlines of the others as ``closed_lines`` does, the doors in
-    them, the doors to where it is thicker, and the polygons that must go another way. What is too small counts as thick
-    from here on.
+    ``one`` is as thick as one line may be. Returns middle lines of the places that do not fork, or are spots (points
+    with how far the outline is, where each begins, its polygon, whether its ends are ends of the place), the outlines
+    of the others as ``closed_lines`` does, the doors in them, the doors to where it is thicker, and the polygons that
+    must go another way. What is too small counts as thick from here on.
     """
     at, starts, thick = samples[0], samples[2], samples[3]
     for turn in range(2):
@@ -165,14 +173,15 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
         beyond = _areas_at_doors(xy, start, seq, begin, door.shape[0])
         if turn == 1 or not _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):
             break
-    other = _faced(seq, begin, loop, mate)
+    other, mate = _faced(seq, begin, loop, mate)
     kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
     balls = (thick, samples[4], mate, samples[5], samples[1], at)
     count = kept.shape[0]
     lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 4))
-    line_start = np.zeros(count + 1, np.int64)
-    line_of = np.empty(count, np.int64)
-    free = np.zeros((count, 2), np.bool_)
+    most_lines = count + door.shape[0]
+    line_start = np.zeros(most_lines + 1, np.int64)
+    line_of = np.empty(most_lines, np.int64)
+    free = np.zeros((most_lines, 2), np.bool_)
     n = 0
     left = np.zeros(count, np.bool_)
     done = np.zeros(count, np.bool_)
@@ -191,11 +200,13 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, most):
             pos[both[own.shape[0] :]] -= own.shape[0]
             done[o] = w > 0
         if w > 0:
-            line_of[n] = of[k]
-            n += 1
-            line_start[n] = w
+            made = n + 1
+            line_start[made] = w
         else:
-            left[k] = True
+            made = star(own, pos, balls, door, net, deep, high, one, lines, line_start, n, free) if o == -1 else -1
+            left[k] = made < 0
+        line_of[n:made] = of[k]
+        n = max(n, made)
     upper, on = upper_doors(door, to, gone)
     return (
         (lines[: line_start[n]].copy(), line_start[: n + 1].copy(), line_of[:n].copy(), free[:n].copy()),
