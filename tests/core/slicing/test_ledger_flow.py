@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from even_step.core.plane import region
+from even_step.core.slicing.ledger import _covered_twice
 from tests.shapes import box, comb
 from tests.slicing_help import slice_it
 
@@ -34,3 +35,20 @@ def test_regions_are_exact(tmp_path):
     exact = region.area(solid.outlines.outline)[solid.outlines.which]
     told = [row["region_mm2"] for row in done.report["ledger"]["layers"]]
     assert told == pytest.approx(exact.tolist(), rel=1e-9)
+
+
+@pytest.mark.parametrize("cuts", [(), (2,), (1, 3), (1, 2, 3)])
+def test_a_line_that_turns_and_goes_on_in_another_width_does_not_lie_on_itself(cuts):
+    """A square of four segments, closed, in one path or in several; then one beside it that crosses a side."""
+    square = np.array([(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (0.0, 10.0), (0.0, 0.0)])
+    runs = [square[a : b + 1] for a, b in zip((0, *cuts), (*cuts, 4), strict=True)]
+    pitch = 0.01
+
+    def twice(paths):
+        start = np.cumsum([0, *(len(path) for path in paths)])
+        width = 0.4 + 0.01 * np.arange(len(paths))
+        return _covered_twice(np.concatenate(paths), start, width, -1.0 + pitch / 3, pitch, 1200).sum() * pitch
+
+    assert twice(runs) == pytest.approx(0.0, abs=1e-9)
+    crossed = twice([*runs, np.array([(4.0, -0.5), (4.0, 0.5)])])
+    assert crossed == pytest.approx(0.4 * (0.4 + 0.01 * len(runs)), abs=0.006)

@@ -41,7 +41,11 @@ def _door(net, samples, i, j, limit, deep, most, row):  # type: ignore[no-untype
         even = level >= 0.0 or turn % 3 == 2
         share = (a + b) / 2.0 if even else a + (b - a) * high_a / (high_a - high_b)
         wide, facing = _across(near, samples[0], samples[1][i], i, j, share, deep, most, look)
-        if facing or wide > level:
+        # So near a corner its other side is nearer than the wall across: as thick as at the corner.
+        hidden = level < 0.0 and not facing and wide < min(thick[i], thick[j])
+        if hidden:
+            wide = thick[i] if share < 0.5 else thick[j]
+        elif facing or wide > level:
             found = True
             row[:8] = look[:8]
         else:

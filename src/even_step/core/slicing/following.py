@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from even_step.core.kernels import kernel
 from even_step.core.plane.axis import Axes
 from even_step.core.plane.ragged import Index, Points, Rings
+from even_step.core.slicing.evened import even
 from even_step.core.slicing.laid import chosen
 from even_step.core.slicing.measured import measured
 from even_step.core.slicing.narrow_levels import closed_lines, slim_places, thin_places
@@ -140,6 +141,8 @@ def _follow(xy, start, polygon, of_item, spacing, limits, levels):  # type: igno
         for level in range(last + 1):
             deep, low, high = levels[level, 0], levels[level, 1], levels[level, 2]
             fill, full = levels[level, 3], levels[level, 4]
+            if level < last:
+                even(samples[0], samples[2], samples[3], mate, high, levels[level + 1, 1])
             line, fork, opening, door, to, wrong = thin_places(
                 net, samples, kind, room, mate, own, low, high, deep, one, most
             )

@@ -144,10 +144,29 @@ def ledger(
 
 
 @kernel
-def _before(xy, first, last):  # type: ignore[no-untyped-def]
-    """Return the segment that comes before a path's first one: its last one if the path is closed, else -1."""
-    closed = xy[first, 0] == xy[last - 1, 0] and xy[first, 1] == xy[last - 1, 1] and last - first > 3
-    return last - 2 if closed else -1
+def _closed(xy, first, last):  # type: ignore[no-untyped-def]
+    return xy[first, 0] == xy[last - 1, 0] and xy[first, 1] == xy[last - 1, 1] and last - first > 3
+
+
+@kernel
+def _goes_on(xy, start, p):  # type: ignore[no-untyped-def]
+    """Tell whether a path begins where the one before it ends: the same line, of another width from there on."""
+    at = start[p]
+    return p > 0 and at - start[p - 1] > 1 and xy[at - 1, 0] == xy[at, 0] and xy[at - 1, 1] == xy[at, 1]
+
+
+@kernel
+def _before(xy, start, p, chain):  # type: ignore[no-untyped-def]
+    """Return the segment that comes before a path's first one, -1 for none, and of which path it is.
+
+    ``chain`` is the first path of its line. Before the first segment of a closed line comes its last one.
+    """
+    if chain < p:
+        return start[p] - 2, p - 1
+    last = p
+    while last + 2 < start.shape[0] and _goes_on(xy, start, last + 1):
+        last += 1
+    return (start[last + 1] - 2, last) if _closed(xy, start[p], start[last + 1]) else (-1, p)
 
 
 @kernel
@@ -158,7 +177,7 @@ def _drawn_rows(xy, start, width, low, pitch, rows):  # type: ignore[no-untyped-
     end = place[:rows].copy()
     for p in range(start.shape[0] - 1):
         half = 0.5 * width[p]
-        free = _before(xy, start[p], start[p + 1]) < 0
+        free = not _closed(xy, start[p], start[p + 1])
         for i in range(start[p], start[p + 1] - 1):
             x0, y0, x1, y1 = xy[i, 0], xy[i, 1], xy[i + 1, 0], xy[i + 1, 1]
             bar = bar_of(x0, y0, x1, y1, half)
@@ -181,19 +200,21 @@ def _drawn_rows(xy, start, width, low, pitch, rows):  # type: ignore[no-untyped-
 def _covered_twice(xy, start, width, low, pitch, rows):  # type: ignore[no-untyped-def]
     """Return how much of each row lines with square ends cover more than once.
 
-    Where a path bends, two segments share a stretch, but there the line only turns, it does not lie on itself.
+    Where a path bends, two segments share a stretch, but there the line only turns, it does not lie on itself; nor does
+    it where it goes on in another width.
     """
     place = line_places(xy, start, width, low, pitch, rows)
     pairs = np.empty((place[rows], 2))
     end = place[:rows].copy()
     twice = np.zeros(rows)
+    chain = 0
     for p in range(start.shape[0] - 1):
-        half = 0.5 * width[p]
-        before = _before(xy, start[p], start[p + 1])
+        chain = chain if _goes_on(xy, start, p) else p
+        before, of = _before(xy, start, p, chain)
         bends = before >= 0
-        last_bar = bar_of(xy[before, 0], xy[before, 1], xy[before + 1, 0], xy[before + 1, 1], half)
+        last_bar = bar_of(xy[before, 0], xy[before, 1], xy[before + 1, 0], xy[before + 1, 1], 0.5 * width[of])
         for i in range(start[p], start[p + 1] - 1):
-            bar = bar_of(xy[i, 0], xy[i, 1], xy[i + 1, 0], xy[i + 1, 1], half)
+            bar = bar_of(xy[i, 0], xy[i, 1], xy[i + 1, 0], xy[i + 1, 1], 0.5 * width[p])
             first, last = reached(bar[6], bar[7], low, pitch, rows)
             for k in range(first, last):
                 y = low + k * pitch

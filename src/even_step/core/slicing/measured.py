@@ -16,13 +16,14 @@ def measured(xy, start, polygon, spacing, most):  # type: ignore[no-untyped-def]
 
     Returns its edges in a grid; the polygon of each ring, counted from 0; samples (points along it with the way each
     moves when it is moved in, the edge after each, where rings begin, thickness, whether that was measured there or
-    taken from beside a corner, the centre of the largest circle that touches it); what each lies on; how far each may
+    taken from beside a corner, the centre of the largest circle that touches it, thickness again, which stays where the
+    other is evened out); what each lies on; how far each may
     be moved in, mm; and the sample that its circle touches across, −1 for none that faces it.
     """
     xy, start, polygon = _real_rings(xy, start, polygon)
     net = net_of(xy, start)
     at, kind, edge, starts, room, thick, sure, mate, centre = thickness(net, start, spacing, most)
-    return net, polygon, (at, edge, starts, thick, sure, centre), kind, room, mate
+    return net, polygon, (at, edge, starts, thick, sure, centre, thick.copy()), kind, room, mate
 
 
 @kernel

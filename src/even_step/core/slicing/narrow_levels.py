@@ -83,7 +83,7 @@ def _is_tip(seq, door, thick, high):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _drop_small(xy, start, other, seq, begin, door, to, thick, high):  # type: ignore[no-untyped-def]
+def _drop_small(xy, start, other, seq, begin, door, to, thick, real, high):  # type: ignore[no-untyped-def]
     """Take the tips of corners for as thick as what is beside them.
 
     Returns which places are left, and which doors are none any more.
@@ -99,7 +99,7 @@ def _drop_small(xy, start, other, seq, begin, door, to, thick, high):  # type: i
         if what == 1:
             for i in own:
                 if i >= 0:
-                    thick[i] = high
+                    thick[i] = real[i] = high
                 else:
                     gone[-1 - i] = gone[to[-1 - i]] = True
     return kept, gone
@@ -174,7 +174,7 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
         if turn == 1 or not _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):
             break
     other, mate = _faced(seq, begin, loop, mate)
-    kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, high)
+    kept, gone = _drop_small(xy, start, other, seq, begin, door, to, thick, samples[6], high)
     balls = (thick, samples[4], mate, samples[5], samples[1], at)
     count = kept.shape[0]
     lines = np.empty(((MOST_PIECES + 2) * begin[count] + 64 * count + 64, 4))

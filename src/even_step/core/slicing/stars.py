@@ -59,11 +59,16 @@ def star(seq, pos, balls, doors, net, deep, widest, one, lines, starts, n, free)
     if 2.0 * (radius - deep) > one and far < WITHIN * (radius - deep):
         return _stub(x, y, radius, net, deep, lines, starts, n, free)
     a, b = _straightest(arm, x, y)
-    through = np.array(((arm[a, 0], arm[a, 1]), (x, y), (arm[b, 0], arm[b, 1])))
-    n = _line(through, back[a], back[b], net, deep, widest, lines, starts, n, free)
     short = SHORT_OF * max(radius - deep, 0.0)
+    away = np.hypot(arm[:, 0] - x, arm[:, 1] - y)
+    if away[b] > away[a]:
+        a, b = b, a
+    # One end hardly beyond the circle lies under the line's own round end.
+    size = 2 if away[b] < short < away[a] else 3
+    through = np.array(((arm[a, 0], arm[a, 1]), (x, y), (arm[b, 0], arm[b, 1])))
+    n = _line(through[:size], back[a], back[b] if size == 3 else 0.0, net, deep, widest, lines, starts, n, free)
     for k in range(count):
-        if k not in (a, b) and np.hypot(arm[k, 0] - x, arm[k, 1] - y) > short + LEAST_LONG:
+        if k not in (a, b) and away[k] > short + LEAST_LONG:
             way = np.array(((arm[k, 0], arm[k, 1]), (x, y)))
             n = _line(way, back[k], short, net, deep, widest, lines, starts, n, free)
     return n

@@ -44,7 +44,7 @@ def tracks(samples, kind, room, polygon, door, to, low, high, begin, fill, full)
     for k in range(count):
         if to[k] < 0:
             broken[polygon[int(door[k, RING])]] = True
-    soft = _softened(starts, thick, low, 2.0 * begin, fill, full)
+    soft = _softened(starts, thick, samples[6], low, 2.0 * begin, fill, full)
     deep = begin + 0.5 * fill
     rings = 0
     w = 0
@@ -121,8 +121,11 @@ def _point(out, w, x, y, by):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _softened(starts, thick, low, less, fill, full):  # type: ignore[no-untyped-def]
-    """Return how much each sample's line is shifted, evened out a little along the line."""
+def _softened(starts, thick, real, low, less, fill, full):  # type: ignore[no-untyped-def]
+    """Return how much each sample's line is shifted, evened out a little along the line.
+
+    Where ``thick`` says that two lines share what is left, ``real`` says how much it is.
+    """
     soft = np.zeros(thick.shape[0])
     if fill <= 0.0:
         return soft
@@ -130,10 +133,18 @@ def _softened(starts, thick, low, less, fill, full):  # type: ignore[no-untyped-
         a, b = starts[r], starts[r + 1]
         for i in range(a, b):
             before, after = i - 1 if i > a else b - 1, i + 1 if i + 1 < b else a
-            one = shift(max(thick[before], low) - less, fill, full)
-            two = shift(max(thick[i], low) - less, fill, full)
-            soft[i] = 0.25 * one + 0.5 * two + 0.25 * shift(max(thick[after], low) - less, fill, full)
+            one = _shared(thick[before], real[before], low, less, fill, full)
+            two = _shared(thick[i], real[i], low, less, fill, full)
+            soft[i] = 0.25 * one + 0.5 * two + 0.25 * _shared(thick[after], real[after], low, less, fill, full)
     return soft
+
+
+@kernel
+def _shared(thick, real, low, less, fill, full):  # type: ignore[no-untyped-def]
+    """Return how much a sample's line is shifted; beyond the door as there."""
+    if thick < low:
+        return shift(low - less, fill, full)
+    return shift(real - less, fill, np.inf if thick - less < full else full)
 
 
 @kernel
