@@ -115,7 +115,7 @@ def test_ovals_are_full_but_for_their_tips(plan):
     checked(plan, void=0.0125)
 
 
-@pytest.mark.parametrize("wide", [0.3, 0.5, 0.75, 0.8, 1.05, 1.2, 1.55, 1.9, 2.6])
+@pytest.mark.parametrize("wide", [0.3, 0.5, 0.6, 0.75, 0.8, 1.05, 1.2, 1.55, 1.9, 2.6])
 @pytest.mark.parametrize("seed", [3, 4, 7])
 def test_rough_edges_make_no_gaps(wide, seed):
     """Of a single line's bar the four corners alone are 0.5 %, for its line is round there."""
@@ -126,7 +126,7 @@ def test_rough_edges_make_no_gaps(wide, seed):
 @pytest.mark.parametrize("seed", range(3, 15))
 def test_a_rough_bar_just_where_one_line_becomes_two_is_filled(wide, seed):
     """There the number of lines would change again and again, each change with ends that lie on each other."""
-    checked(noisy(wide, seed), void=0.013)
+    checked(noisy(wide, seed), void=0.012)
 
 
 @pytest.mark.parametrize("wide", [0.45, 0.5, 0.6])

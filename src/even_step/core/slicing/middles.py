@@ -19,6 +19,7 @@ STEP = 0.05  # mm, by no more the thickness changes from a point to the next
 LONG = 0.1  # mm, nor are they farther apart unless both are between the same edges: a wall may come nearer
 MOST_PIECES = 8
 SAME = 1e-6  # mm
+OVER = 0.01  # mm, by which a line between rough sides stands out over their peaks
 ROUGH = 0.02  # mm up and down along a millimetre: more than facets of a bent wall make of the room between them
 BACK = 1.0  # half widths: so far from a door a single line ends, for the line that turns there is wide itself
 GAP = 0.7  # mm, with the thickness: where one middle lies farther from the last the place is no simple one
@@ -255,19 +256,21 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     free[0], free[1] = seq[a] >= 0, seq[b] >= 0
     finish(out, w, w + size, net, deep, 0.5 * widest)
     last = refined(out, w, w + size, net, deep)
-    _over_peaks(out, w, last)
+    _over_peaks(out, w, last, net, deep)
     return last
 
 
 @kernel
-def _over_peaks(out, first, last):  # type: ignore[no-untyped-def]
+def _over_peaks(out, first, last, net, deep):  # type: ignore[no-untyped-def]
     """Let a line between rough sides stand out a little over their peaks, for between these it leaves as much void."""
     long = up_and_down = 0.0
     for k in range(first + 1, last):
         long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
         up_and_down += abs(out[k, 2] - out[k - 1, 2])
     if up_and_down - abs(out[last - 1, 2] - out[first, 2]) > ROUGH * long:
-        out[first:last, 2] += BESIDE
+        out[first:last, 2] += deep + OVER
+        kept_off(net[0], net[3], out, first, last, OVER)
+        out[first:last, 2] -= deep
 
 
 @kernel

@@ -10,6 +10,7 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 from even_step.core.slicing.doors import BEFORE, MARK, RING, by_ring, inward
+from even_step.core.slicing.evened import HARDLY
 
 HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 SAME = 1e-9
@@ -144,7 +145,7 @@ def _shared(thick, real, low, less, fill, full):  # type: ignore[no-untyped-def]
     """Return how much a sample's line is shifted; beyond the door as there."""
     if thick < low:
         return shift(low - less, fill, full)
-    return shift(real - less, fill, np.inf if thick - less < full else full)
+    return shift(max(real, low - HARDLY) - less, fill, np.inf if thick - less < full else full)
 
 
 @kernel
