@@ -12,7 +12,7 @@ from even_step.core.slicing.tracks import run_length
 BESIDE = 0.005  # mm, by which a line may be wider than the wall beside it is near
 FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
 ON = 0.05  # mm
-BLUNT = 2.0  # radii: farther ahead there is no blunt end, but the tip of a corner
+BLUNT = 2.3  # radii: farther ahead there is no blunt end, but the tip of a corner
 SHORT = 0.1  # mm
 LEAST_LONG = 0.04  # mm, less is no line: all circles of a disc lie on a spot
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
@@ -241,7 +241,7 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
     if end - begin < 3 or step > GAP + widest:
         return -1
     back = BACK * (0.5 * widest - deep)
-    begin, end = shortened(
+    begin, end = _shortened(
         out, begin, end, back if upper(doors, seq[a]) else 0.0, back if upper(doors, seq[b]) else 0.0
     )
     size = end - begin
@@ -307,7 +307,7 @@ def upper(doors, mark):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
+def _shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
     """Take so much off the ends of a line, in place, but leave a short one; returns its first point and its end."""
     long = 0.0
     for k in range(first + 1, last):

@@ -8,12 +8,12 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.balls import NEVER
 from even_step.core.plane.trace import ring_area
 from even_step.core.slicing.doors import MARK, SAME, by_ring, doors, inward, upper_doors
+from even_step.core.slicing.evened import HARDLY
 from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
 from even_step.core.slicing.stars import star
 from even_step.core.slicing.tracks import tracks
 
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
-HARDLY = 0.1  # mm
 MEETING = 2.1  # times as thick as two lines need: as large a spot is where walls of one line meet
 SPOT = 1.3  # times the square of its thickness: the area of no more than a spot
 TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the line's rounding
