@@ -52,3 +52,16 @@ def shares(plan, made, near=None):
     outside = whole.difference(plan.buffer(ON_EDGE)).intersection(near).area
     area = plan.intersection(near).area
     return void.intersection(near).area / area, twice / area, outside / area
+
+
+def roughened(plan, off, every, seed):
+    """A polygon whose edges go in and out by so much on an average, each so many mm."""
+    rng = np.random.default_rng(seed)
+    rings = []
+    for ring in (plan.exterior, *plan.interiors):
+        at = np.arange(max(8, int(ring.length / every))) * ring.length / max(8, int(ring.length / every))
+        xy = shapely.get_coordinates(shapely.line_interpolate_point(ring, at))
+        ahead = shapely.get_coordinates(shapely.line_interpolate_point(ring, (at + 0.01) % ring.length)) - xy
+        across = np.stack((ahead[:, 1], -ahead[:, 0]), axis=1) / np.hypot(*ahead.T)[:, None]
+        rings.append(xy + across * rng.normal(0, off, (len(xy), 1)))
+    return shapely.set_precision(shapely.make_valid(shapely.Polygon(rings[0], rings[1:])), 0.001)

@@ -10,7 +10,7 @@ import shapely
 
 from even_step.core.plane import region
 from even_step.core.slicing import narrow
-from tests.narrow_help import laid, lines_of, shares
+from tests.narrow_help import laid, lines_of, roughened, shares
 from tests.shapes import narrow_plans
 
 LEAST, WIDEST = 0.24, 0.72  # mm, of a nozzle of 0.4
@@ -137,6 +137,51 @@ def test_a_line_reaches_the_ends_of_a_rough_bar(wide, seed):
     along = np.concatenate((made.strands.xy, made.rings.xy))[:, 0]
     assert along.min() < wide / 2 + 0.1
     assert along.max() > 20 - wide / 2 - 0.1
+
+
+@pytest.mark.parametrize("wide", [1.1, 1.15, 1.2])
+@pytest.mark.parametrize("seed", range(3, 11))
+def test_a_line_between_others_does_not_stand_out_over_what_is_rough(wide, seed):
+    checked(noisy(wide, seed), twice=0.01)
+
+
+@pytest.mark.parametrize(("sides", "across"), [(3, 4), (3, 8), (3, 16), (4, 2), (4, 4), (4, 8)])
+@pytest.mark.parametrize("off", [0.02, 0.03, 0.05])
+def test_rough_corners_do_not_pass_for_thin_walls(sides, across, off):
+    """Where both ways past a tip see it from another side, all of the shape lay once between two doors."""
+    turn = np.arange(sides) * 2 * np.pi / sides
+    plan = shapely.Polygon(across / np.sqrt(sides) * np.stack((np.cos(turn), np.sin(turn)), axis=1))
+    for seed in range(8):
+        rough = roughened(plan, off, 0.3 if off > 0.03 else 0.2, seed)
+        void, twice, outside = shares(rough, laid(rough))
+        assert void < 0.2 / across
+        assert twice < 0.25 / across
+        assert outside < 0.0002
+
+
+def test_rough_walls_that_meet_are_filled_and_nothing_lies_twice_all_along():
+    """Middle lines led astray by rough walls left out whole arms, or ran to and fro."""
+    rng = np.random.default_rng(7)
+    found = []
+    for seed in range(60):
+        bars = [
+            shapely.affinity.rotate(shapely.box(0, -w / 2, rng.uniform(4, 12), w / 2), rng.uniform(0, 360), (0, 0))
+            for w in rng.uniform(0.35, 2.6, 4)
+        ]
+        plan = roughened(shapely.union_all(bars), rng.choice([0.01, 0.02, 0.03]), rng.uniform(0.12, 0.5), seed)
+        plan = max(shapely.get_parts(plan), key=shapely.area)
+        found.append(shares(plan, laid(plan, int(rng.integers(1, 5)))))
+    void, twice, outside = np.array(found).T
+    assert void.mean() < 0.01
+    assert twice.mean() < 0.02
+    assert void.max() < 0.04
+    assert twice.max() < 0.06
+    assert outside.max() < 0.0002
+
+
+@pytest.mark.parametrize("long", [10, 15, 20])
+def test_where_one_middle_line_becomes_two_they_do_not_lie_on_each_other(long):
+    checked(shapely.Polygon([(0, -0.9), (long, -1.6), (long, 1.6), (0, 0.9)]), 2, twice=0.01)
 
 
 @pytest.mark.parametrize("gap", [0.001, 0.01, 0.05, 0.2])

@@ -8,6 +8,7 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.segments import first_met, grid_at, nearest_edge
 
 STUB = 0.05  # mm, what is about as long as wide gets a line so long
+SHORT = 0.1  # mm
 BACK = 1.25  # times as far as the walls of a fork are, a line ends short of one that runs through
 WITHIN = 1.7  # times a circle's radius: what lies in there is filled by a stub
 AS_FAR = 0.95
@@ -113,12 +114,12 @@ def _length(xy):  # type: ignore[no-untyped-def]
 
 @kernel
 def _short_of(xy, radius, by):  # type: ignore[no-untyped-def]
-    """Take so much off the end of a line that is long enough; returns how many points are left.
+    """Take so much off the end of a line, but leave a short one; returns how many points are left.
 
-    There another line runs through, and covers half of its width. A short one only leads into a corner.
+    There another line runs through, and covers half of its width.
     """
     count = xy.shape[0]
-    left = by if _length(xy) > 2.0 * by else 0.0
+    left = min(by, _length(xy) - SHORT)
     while left > 0.0 and count > 2:
         a, b = count - 1, count - 2
         step = np.hypot(xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1])

@@ -23,6 +23,7 @@ from even_step.core.plane.balls import (
 from even_step.core.plane.segments import grid_of
 
 CELL = 1.0  # mm
+SHARP = -0.25  # cosine between the ways in at a corner so sharp that where its sides are rough they may face each other
 
 
 @kernel
@@ -72,6 +73,9 @@ def thickness(net, start, spacing, most):  # type: ignore[no-untyped-def]
             ax, ay, bx, by = -side[e, UY], side[e, UX], -side[other, UY], side[other, UX]
             if ax * bx + ay * by < FACING:
                 thick[i] = 0.0
+                continue
+            if ax * bx + ay * by < SHARP:
+                thick[i], sure[i] = 0.0, False
                 continue
         if guess < 0:
             continue

@@ -17,7 +17,8 @@ RING, BEFORE, MARK = 8, 9, 10  # columns of doors
 SAME = 1e-9
 MORE = 0.1  # mm, circles so much larger than is looked for need no measure
 AROUND = 0.2  # mm, so far and half of the thickness more a door may lie from where it is looked for
-SPOT = 0.6  # mm, doors so near each other and without another side are none
+SPOT = 0.6  # mm, doors so near each other and without another side are none,
+ALONG = 2.0  # times as far at the most along the outline: between others lies more than a spot
 
 
 @kernel
@@ -153,25 +154,50 @@ def doors(net, samples, polygon, low, high, deep, most):  # type: ignore[no-unty
                 n += 1
     door = out[:n]
     to = _led(door, polygon, low, high, deep)
-    kept = np.ones(n, np.bool_)
-    last = -1
-    for k in range(n):
-        # Where a range is just reached, one side may see it and the other not: no door is as good as two.
-        if to[k] >= 0:
-            continue
-        twins = last == k - 1 and last >= 0 and door[last, RING] == door[k, RING]
-        if twins and door[last, MARK] + door[k, MARK] == 0.0 and _near(door, last, k, deep):
-            kept[last] = kept[k] = False
-            limit = high if abs(door[k, MARK]) == 2.0 else low
-            above = (door[k, MARK] > 0.0) == (abs(door[k, MARK]) == 1.0)
-            for i in range(int(door[last, BEFORE]) + 1, int(door[k, BEFORE]) + 1):
-                thick[i] = limit if above else limit - SAME
-            last = -1
-        else:
-            last = k
+    kept = _without_twins(door, to, samples, low, high, deep)
     door, to = _remaining(door, to, kept)
     _lead_by_centre(door, to, polygon)
     return door, to
+
+
+@kernel
+def _without_twins(door, to, samples, low, high, deep):  # type: ignore[no-untyped-def]
+    """Take what lies between two neighbours that lead nowhere for as thick as beside them; returns which doors stay.
+
+    Where a range is just reached, one side may see it and the other not: no door is as good as two.
+    """
+    starts, thick = samples[2], samples[3]
+    kept = np.ones(door.shape[0], np.bool_)
+    of_ring = by_ring(door, starts.shape[0] - 1)
+    for r in range(starts.shape[0] - 1):
+        size = starts[r + 1] - starts[r]
+        for k in range(of_ring[r], of_ring[r + 1]):
+            after = k + 1 if k + 1 < of_ring[r + 1] else of_ring[r]
+            if after == k or to[k] >= 0 or to[after] >= 0 or not (kept[k] and kept[after]):
+                continue
+            if door[k, MARK] + door[after, MARK] != 0.0 or not _near(door, k, after, deep):
+                continue
+            run = int(door[after, BEFORE] - door[k, BEFORE])
+            run = run if run >= 0 else run + size
+            if _way(samples[0], starts[r], size, int(door[k, BEFORE]), run) > ALONG * SPOT:
+                continue
+            kept[k] = kept[after] = False
+            limit = high if abs(door[k, MARK]) == 2.0 else low
+            above = (door[after, MARK] > 0.0) == (abs(door[after, MARK]) == 1.0)
+            for m in range(1, run + 1):
+                i = int(door[k, BEFORE]) + m
+                thick[i if i < starts[r + 1] else i - size] = limit if above else limit - SAME
+    return kept
+
+
+@kernel
+def _way(at, first, size, i, steps):  # type: ignore[no-untyped-def]
+    """Return how long it is from one sample of a ring over so many to the next, mm."""
+    long = 0.0
+    for m in range(steps):
+        a, b = first + (i - first + m) % size, first + (i - first + m + 1) % size
+        long += np.hypot(at[b, 0] - at[a, 0], at[b, 1] - at[a, 1])
+    return long
 
 
 @kernel

@@ -19,9 +19,9 @@ STEP = 0.05  # mm, by no more the thickness changes from a point to the next
 LONG = 0.1  # mm, nor are they farther apart unless both are between the same edges: a wall may come nearer
 MOST_PIECES = 8
 SAME = 1e-6  # mm
-OVER = 0.01  # mm, by which a line between rough sides stands out over their peaks
+OVER = 0.01  # mm, by which a line between rough sides of the outline stands out over their peaks
+AT_OUTLINE = 0.2  # mm, deeper a line lies beside others, which follow what is rough
 ROUGH = 0.02  # mm up and down along a millimetre: more than facets of a bent wall make of the room between them
-BACK = 1.0  # half widths: so far from a door a single line ends, for the line that turns there is wide itself
 GAP = 0.7  # mm, with the thickness: where one middle lies farther from the last the place is no simple one
 
 
@@ -222,7 +222,7 @@ def _within(out, first, w, net, deep):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ignore[no-untyped-def]
+def middle(seq, pos, balls, doors, net, deep, widest, one, out, w, free):  # type: ignore[no-untyped-def]
     """Write the middle line of a narrow place with two ends; returns how many points there are, −1 if it has others.
 
     ``seq`` holds its samples as ``members`` gives them, ``pos`` where in it each sample is, −1 for others; ``balls``
@@ -240,10 +240,11 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
         begin, end, step = other, last, longest
     if end - begin < 3 or step > GAP + widest:
         return -1
-    back = BACK * (0.5 * widest - deep)
-    begin, end = _shortened(
-        out, begin, end, back if upper(doors, seq[a]) else 0.0, back if upper(doors, seq[b]) else 0.0
-    )
+    back = set_back(0.5 * widest - deep, one)
+    before, after = back if upper(doors, seq[a]) else 0.0, back if upper(doors, seq[b]) else 0.0
+    begin, end = shortened(out, begin, end, before, after, SHORT)
+    if before + after > 0.0:
+        out[begin, 3] = out[end - 1, 3] = -1.0
     size = end - begin
     long = 0.0
     for k in range(begin + 1, end):
@@ -263,6 +264,8 @@ def middle(seq, pos, balls, doors, net, deep, widest, out, w, free):  # type: ig
 @kernel
 def _over_peaks(out, first, last, net, deep):  # type: ignore[no-untyped-def]
     """Let a line between rough sides stand out a little over their peaks, for between these it leaves as much void."""
+    if deep > AT_OUTLINE:
+        return
     long = up_and_down = 0.0
     for k in range(first + 1, last):
         long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
@@ -301,29 +304,37 @@ def refined(out, first, last, net, deep):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def set_back(half, one):  # type: ignore[no-untyped-def]
+    """Return how far from a door to where it is thicker a line ends, for what is laid beyond it is wide itself.
+
+    ``half`` is half of the thickness there; where it is more than ``one`` line's, two lines end there.
+    """
+    return half if 2.0 * half <= one + SAME else 0.5 * half
+
+
+@kernel
 def upper(doors, mark):  # type: ignore[no-untyped-def]
     """Tell whether an end is a door to where it is thicker."""
     return mark < 0 and abs(doors[-1 - mark, MARK]) == 2.0
 
 
 @kernel
-def _shortened(out, first, last, begin, end):  # type: ignore[no-untyped-def]
-    """Take so much off the ends of a line, in place, but leave a short one; returns its first point and its end."""
+def shortened(line, first, last, begin, end, least):  # type: ignore[no-untyped-def]
+    """Take so much off the ends of a line, in place, but leave ``least`` mm; returns its first point and its end."""
     long = 0.0
     for k in range(first + 1, last):
-        long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
+        long += np.hypot(line[k, 0] - line[k - 1, 0], line[k, 1] - line[k - 1, 1])
     if begin + end <= 0.0:
         return first, last
-    share = min(1.0, max(long - SHORT, 0.0) / (begin + end))
+    share = min(1.0, max(long - least, 0.0) / (begin + end))
     for side in range(2):
         left = share * (begin if side == 0 else end)
-        while left > 0.0 and last - first > 2:
+        while left > 0.0:
             a, b = (first, first + 1) if side == 0 else (last - 1, last - 2)
-            step = np.hypot(out[b, 0] - out[a, 0], out[b, 1] - out[a, 1])
-            if step > left:
-                for m in range(2):
-                    out[a, m] += (out[b, m] - out[a, m]) * left / step
-                out[a, 3] = -1.0
+            step = np.hypot(line[b, 0] - line[a, 0], line[b, 1] - line[a, 1])
+            if step > left or last - first == 2:
+                for m in range(line.shape[1]):
+                    line[a, m] += (line[b, m] - line[a, m]) * min(left / step, 1.0)
                 break
             left -= step
             if side == 0:

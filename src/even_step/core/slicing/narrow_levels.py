@@ -16,6 +16,8 @@ from even_step.core.slicing.tracks import tracks
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 MEETING = 2.1  # times as thick as two lines need: as large a spot is where walls of one line meet
 SPOT = 1.3  # times the square of its thickness: the area of no more than a spot
+ABOUT = 1.1  # times as large as the place is what a line fills that runs all along it
+SLIM = 0.1  # mm to either side: as much a place has at a line's end, though it narrows there
 TIP_AREA = 0.04  # mm², less of what is too thin for a line lies within the line's rounding
 
 
@@ -183,6 +185,7 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
     line_of = np.empty(most_lines, np.int64)
     free = np.zeros((most_lines, 2), np.bool_)
     n = 0
+    half = 0.5 * high - deep
     left = np.zeros(count, np.bool_)
     done = np.zeros(count, np.bool_)
     for k in range(count):
@@ -191,22 +194,27 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
         own = seq[begin[k] : begin[k + 1]]
         w = -1
         o = other[k]
+        area = ring_area(xy, start[k], start[k + 1])
         if o == -1:
-            w = middle(own, pos, balls, door, net, deep, high, lines, line_start[n], free[n])
+            w = middle(own, pos, balls, door, net, deep, high, one, lines, line_start[n], free[n])
         elif o > k and kept[o] and other[o] == k and origin[k] < 0 and origin[o] < 0:
             both = np.concatenate((own, seq[begin[o] : begin[o + 1]]))
             pos[both[own.shape[0] :]] += own.shape[0]
             w = middle_of_two(both, own.shape[0], pos, balls, net, deep, high, lines, line_start[n])
             pos[both[own.shape[0] :]] -= own.shape[0]
-            done[o] = w > 0
-        if w > 0:
-            made = n + 1
-            line_start[made] = w
-        else:
-            made = star(own, pos, balls, door, net, deep, high, one, lines, line_start, n, free) if o == -1 else -1
-            left[k] = made < 0
-        line_of[n:made] = of[k]
-        n = max(n, made)
+            area += ring_area(xy, start[o], start[o + 1])
+        made = n + 1
+        line_start[made] = max(w, line_start[n])
+        fits = w > 0 and _fills(lines, line_start, n, made, free, abs(area), half)
+        if fits and o >= 0:
+            done[o] = True
+        elif not fits and o == -1:
+            made = star(own, pos, balls, door, net, deep, high, one, lines, line_start, n, free)
+            fits = made >= n and _fills(lines, line_start, n, made, free, abs(area), half)
+        left[k] = not fits
+        if fits:
+            line_of[n:made] = of[k]
+            n = made
     upper, on = upper_doors(door, to, gone)
     return (
         (lines[: line_start[n]].copy(), line_start[: n + 1].copy(), line_of[:n].copy(), free[:n].copy()),
@@ -216,6 +224,26 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
         on,
         broken,
     )
+
+
+@kernel
+def _fills(lines, starts, n, made, free, area, half):  # type: ignore[no-untyped-def]
+    """Tell whether lines ``n`` to ``made`` fill about so large a place, none more than ``half`` mm to either side.
+
+    Those that do not were led astray by rough walls: past an arm of the place, or along it twice. Beyond an end lies as
+    much as its own round end does not reach, or at a door the line that turns there.
+    """
+    filled = beyond = 0.0
+    for m in range(n, made):
+        a, b = starts[m], starts[m + 1] - 1
+        for k in range(a + 1, b + 1):
+            long = np.hypot(lines[k, 0] - lines[k - 1, 0], lines[k, 1] - lines[k - 1, 1])
+            filled += long * (lines[k, 2] + lines[k - 1, 2])
+        for side in range(2):
+            end = max(lines[b if side else a, 2], SLIM)
+            beyond += 2.0 * end * (end if free[m, side] else half)
+    beyond = beyond if made > n else 2.0 * half * half
+    return filled < ABOUT * area + beyond and area < ABOUT * filled + beyond
 
 
 @kernel

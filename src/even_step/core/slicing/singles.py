@@ -11,12 +11,15 @@ from even_step.core.plane.axis import Axes, axes
 from even_step.core.plane.bead import section_rounding
 from even_step.core.plane.ragged import Rings
 from even_step.core.plane.region import Regions
+from even_step.core.slicing.evened import HARDLY, SHORT
 from even_step.core.slicing.laid import STANDS_OUT, Strands
+from even_step.core.slicing.middles import shortened
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
 SPACING = 0.25  # mm between points where the width may change
 SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
+AHEAD = 1.25  # radii of a single line: so far beyond its end two begin, and its round end fills what is between them
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.004  # and those that are exact
 
@@ -67,6 +70,7 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
     room = 4 * xy.shape[0] + 4
     out, wide = np.empty((room, 2)), np.empty(room)
     starts, origin = np.zeros(room, np.int64), np.empty(room, np.int64)
+    two = np.zeros(xy.shape[0], np.bool_)
     made = 0
     for p in range(start.shape[0] - 1):
         begin, end = start[p], start[p + 1]
@@ -83,19 +87,23 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
             if last > first and long >= SHORTEST:
                 free_first, free_last = free[p, 0] and first == begin, free[p, 1] and last == end - 1
                 _no_spots(xy, thick, first, last, pair)
+                _change(xy, thick, two, first, last, pair)
                 a = first
                 while a < last:
-                    double = thick[a] > pair
+                    double = two[a]
                     b = a
-                    while b <= last and (thick[b] > pair) == double:
+                    while b <= last and two[b] == double:
                         b += 1
                     b = min(b, last)  # the first of the next kind, so that no gap opens
-                    line = xy[a : b + 1].copy()
+                    line = np.empty((b + 1 - a, 3))
+                    line[:, :2], line[:, 2] = xy[a : b + 1], thick[a : b + 1]
                     if double:
-                        some = np.maximum(thick[a : b + 1], pair)
+                        ahead = AHEAD * 0.5 * limits[2]
+                        before, after = ahead if a > first else 0.0, ahead if b < last else 0.0
+                        head, tail = shortened(line, 0, b + 1 - a, before, after, SHORTEST)
                         made = _side_by_side(
-                            line,
-                            some,
+                            line[head:tail, :2].copy(),
+                            np.maximum(line[head:tail, 2], pair - HARDLY),
                             free_first and a == first,
                             free_last and b == last,
                             rough[p],
@@ -107,8 +115,8 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                         )
                         origin[made - 2] = origin[made - 1] = p
                     else:
-                        some = np.minimum(np.maximum(thick[a : b + 1] + limits[3], limits[1]), limits[2])
-                        made = _put(line, some, rough[p], out, wide, starts, made)
+                        some = np.minimum(np.maximum(line[:, 2] + limits[3], limits[1]), limits[2])
+                        made = _put(line[:, :2].copy(), some, rough[p], out, wide, starts, made)
                         origin[made - 1] = p
                     a = b
             first = last + 1
@@ -132,6 +140,29 @@ def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
         limit = SPOT if a > first and b < last else END_SPOT if a > first or b < last else 0.0
         if long < most < limit * pair:
             thick[a : b + 1] = pair
+        a = b + 1
+
+
+@kernel
+def _change(xy, thick, two, first, last, pair):  # type: ignore[no-untyped-def]
+    """Say where there are two lines; they go on where it is hardly too thin on a short way.
+
+    Each change between one line and two leaves void, or lies twice.
+    """
+    for k in range(first, last + 1):
+        two[k] = thick[k] > pair
+    a = first
+    while a <= last:
+        if two[a]:
+            a += 1
+            continue
+        b, long, least = a, 0.0, thick[a]
+        while b < last and not two[b + 1]:
+            b += 1
+            long += np.hypot(xy[b, 0] - xy[b - 1, 0], xy[b, 1] - xy[b - 1, 1])
+            least = min(least, thick[b])
+        if first < a and b < last and least >= pair - HARDLY and long <= SHORT:
+            two[a : b + 1] = True
         a = b + 1
 
 

@@ -13,7 +13,7 @@ from even_step.core.kernels import kernel
 from even_step.core.plane.axis_ends import BACK as SHORT_OF
 from even_step.core.plane.axis_ends import STUB, WITHIN
 from even_step.core.plane.segments import first_met, nearest_edge
-from even_step.core.slicing.middles import BACK, GAP, LEAST_LONG, finish, refined, upper
+from even_step.core.slicing.middles import GAP, LEAST_LONG, finish, refined, set_back, upper
 
 MOST_ARMS = 8
 CLIMBS = 12  # times a step toward the middle of the largest circle is halved
@@ -45,7 +45,7 @@ def star(seq, pos, balls, doors, net, deep, widest, one, lines, starts, n, free)
     arm, door = arm[:count], door[:count]
     back = np.zeros(count)
     for k in range(count):
-        back[k] = BACK * (0.5 * widest - deep) if upper(doors, door[k]) else 0.0
+        back[k] = set_back(0.5 * widest - deep, one) if upper(doors, door[k]) else 0.0
     if count == 2:
         if faced or not _is_passage(arm, net, 0.5 * widest):
             return -1
