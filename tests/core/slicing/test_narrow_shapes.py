@@ -155,7 +155,7 @@ def test_rough_corners_do_not_pass_for_thin_walls(sides, across, off):
         rough = roughened(plan, off, 0.3 if off > 0.03 else 0.2, seed)
         void, twice, outside = shares(rough, laid(rough))
         assert void < 0.2 / across
-        assert twice < 0.25 / across
+        assert twice < 0.28 / across
         assert outside < 0.0002
 
 
@@ -182,6 +182,14 @@ def test_rough_walls_that_meet_are_filled_and_nothing_lies_twice_all_along():
 @pytest.mark.parametrize("long", [10, 15, 20])
 def test_where_one_middle_line_becomes_two_they_do_not_lie_on_each_other(long):
     checked(shapely.Polygon([(0, -0.9), (long, -1.6), (long, 1.6), (0, 0.9)]), 2, twice=0.01)
+
+
+@pytest.mark.parametrize("radius", [1.0, 1.2, 1.4, 1.5])
+@pytest.mark.parametrize("count", [1, 2, 3, 4])
+def test_what_is_left_between_holes_is_full(radius, count):
+    """Lines end where a wider spot begins, in which others turn, or at the infill; each arm of a spot gets its own."""
+    holes = [shapely.Point(x, y).buffer(radius) for x in (-4, 0, 4) for y in (-4, 0, 4)]
+    checked(shapely.box(-8, -8, 8, 8).difference(shapely.union_all(holes)), count)
 
 
 @pytest.mark.parametrize("gap", [0.001, 0.01, 0.05, 0.2])

@@ -243,8 +243,10 @@ def middle(seq, pos, balls, doors, net, deep, widest, one, out, w, free):  # typ
     back = set_back(0.5 * widest - deep, one)
     before, after = back if upper(doors, seq[a]) else 0.0, back if upper(doors, seq[b]) else 0.0
     begin, end = shortened(out, begin, end, before, after, SHORT)
-    if before + after > 0.0:
-        out[begin, 3] = out[end - 1, 3] = -1.0
+    if before > 0.0:
+        out[begin, 2] = out[begin, 3] = -1.0
+    if after > 0.0:
+        out[end - 1, 2] = out[end - 1, 3] = -1.0
     size = end - begin
     long = 0.0
     for k in range(begin + 1, end):
