@@ -198,6 +198,7 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
         if o == -1:
             w = middle(own, pos, balls, door, net, deep, high, one, lines, line_start[n], free[n])
         elif o > k and kept[o] and other[o] == k and origin[k] < 0 and origin[o] < 0:
+            free[n] = False
             both = np.concatenate((own, seq[begin[o] : begin[o + 1]]))
             pos[both[own.shape[0] :]] += own.shape[0]
             w = middle_of_two(both, own.shape[0], pos, balls, net, deep, high, lines, line_start[n])

@@ -66,6 +66,7 @@ def lines_along(middle: Axes, bounds: Bounds, widest: float, level: int, *, thic
 def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def]
     """Turn middle lines into lines where they are thick enough; returns points, widths, starts and origins."""
     least, pair = limits[0], limits[2] - limits[3]
+    share = min(pair, max(pair - HARDLY, 2.0 * (limits[1] - limits[3])))  # so much two lines need at the least
     # Points at a change belong to both sides, and where there are two lines each has its own.
     room = 4 * xy.shape[0] + 4
     out, wide = np.empty((room, 2)), np.empty(room)
@@ -87,7 +88,7 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
             if last > first and long >= SHORTEST:
                 free_first, free_last = free[p, 0] and first == begin, free[p, 1] and last == end - 1
                 _no_spots(xy, thick, first, last, pair)
-                _change(xy, thick, two, first, last, pair)
+                _change(xy, thick, two, first, last, pair, share)
                 a = first
                 while a < last:
                     double = two[a]
@@ -103,7 +104,7 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                         head, tail = shortened(line, 0, b + 1 - a, before, after, SHORTEST)
                         made = _side_by_side(
                             line[head:tail, :2].copy(),
-                            np.maximum(line[head:tail, 2], pair - HARDLY),
+                            np.maximum(line[head:tail, 2], share),
                             free_first and a == first,
                             free_last and b == last,
                             rough[p],
@@ -144,8 +145,8 @@ def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _change(xy, thick, two, first, last, pair):  # type: ignore[no-untyped-def]
-    """Say where there are two lines; they go on where it is hardly too thin on a short way.
+def _change(xy, thick, two, first, last, pair, share):  # type: ignore[no-untyped-def]
+    """Say where there are two lines; on a short way they go on where they have but ``share``.
 
     Each change between one line and two leaves void, or lies twice.
     """
@@ -161,7 +162,7 @@ def _change(xy, thick, two, first, last, pair):  # type: ignore[no-untyped-def]
             b += 1
             long += np.hypot(xy[b, 0] - xy[b - 1, 0], xy[b, 1] - xy[b - 1, 1])
             least = min(least, thick[b])
-        if first < a and b < last and least >= pair - HARDLY and long <= SHORT:
+        if first < a and b < last and least >= share and long <= SHORT:
             two[a : b + 1] = True
         a = b + 1
 
