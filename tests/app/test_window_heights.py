@@ -57,9 +57,11 @@ def test_the_layers_to_come_are_drawn_beside_the_ruler_and_told_at_the_pointer(d
     assert thick[end] < 0.1
     assert is_washed(hand, 40, 10.0)
     assert not is_washed(hand, 40, 19.0)
-    mean, largest = hand.desk.foreseen_heights.stairs_of(hand.part())
-    told = [piece.text() for piece in hand.window.recipe.findChildren(QLabel)]
-    assert f"slopes will show stairs up to {largest:.2f} mm, {mean:.2f} on the whole" in told
+    mean, largest, area, rough, even = hand.desk.foreseen_heights.roughness_of(hand.part())
+    (told,) = [text for piece in hand.window.recipe.findChildren(QLabel) if (text := piece.text()).startswith("slopes")]
+    assert told.startswith(f"slopes will show stairs up to {largest:.2f} mm, {mean:.2f} on the whole")
+    assert told.endswith(f"{rough / 100:.1f} of {area / 100:.1f} cm², with even layers {even / 100:.1f}")
+    assert rough < 0.2 * even < even < area
     assert 0.02 < mean < largest <= 0.2
     hand.type_into("setting layers.set_heights", "0.1 0.2")
     top, thick = layers(hand, lambda thick: set(np.round(thick[1:], 3)) == {0.1, 0.2})

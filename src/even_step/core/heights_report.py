@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from even_step.core.catalogue.layers import HEIGHT
 from even_step.core.findings.finding import SlicedSolid
 from even_step.core.pipeline import Sliced
-from even_step.core.slicing.stairs import stairs_of
+from even_step.core.slicing.stairs import BANDS, even_stairs, stairs_of
 from even_step.core.slicing.surface import facets_of
 
 
@@ -24,9 +25,11 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
     -------
     dict
         ``heights``: of each height in use, to 1 µm, in mm, how many layers of a copy have it and what all copies' lines
-        in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show. Where layers
-        follow the surface, ``finer_from_deg`` and ``finest_from_deg``: the slopes, from upright, from which on they
-        are thinner than the thickest in use, and as thin as the thinnest.
+        in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show. ``stair_areas``:
+        how much of them shows stairs up to so much (``to_mm``, none for the rest), now and if all layers were as thick
+        as ``layers.height`` says, mm²; ``rough_area_mm2``: how much shows larger ones than 0.1 mm. Where layers follow
+        the surface, ``finer_from_deg`` and ``finest_from_deg``: the slopes, from upright, from which on they are
+        thinner than the thickest in use, and as thin as the thinnest.
     """
     solid, path, plan = sliced.solids[sliced.placed[first].solid], sliced.toolpath, sliced.plan
     mine = (path.part >= first) & (path.part < first + copies) & (path.own >= 0)
@@ -35,11 +38,15 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
     high, which, count = np.unique(np.round(solid.heights.thick, 3), return_inverse=True, return_counts=True)
     time = np.bincount(which.ravel(), each, len(high))
     rows = zip(high.tolist(), count.tolist(), time.tolist(), strict=True)
-    stairs = stairs_of(facets_of(solid.mesh), solid.heights)
+    facets = facets_of(solid.mesh)
+    stairs, even = stairs_of(facets, solid.heights), even_stairs(facets, float(solid.settings[HEIGHT.key]))
+    areas = zip((*BANDS, None), stairs.areas, even.areas, strict=True)
     return {
         "heights": [{"height_mm": height, "layers": layers, "time_s": spent} for height, layers, spent in rows],
         "stair_mean_mm": stairs.mean,
         "stair_largest_mm": stairs.largest,
+        "rough_area_mm2": stairs.rough,
+        "stair_areas": [{"to_mm": to, "area_mm2": now, "even_area_mm2": was} for to, now, was in areas],
         **_slopes(solid),
     }
 

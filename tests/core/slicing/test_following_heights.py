@@ -231,9 +231,17 @@ def test_the_report_tells_the_heights_in_use_and_how_rough_slopes_come_out(tmp_p
     rise = 12 / np.hypot(12, 20)  # the cone's side leans so far
     assert part["stair_mean_mm"] == pytest.approx(0.2 * rise, rel=1e-3)
     assert part["stair_largest_mm"] == pytest.approx(0.2 * rise, rel=1e-3)
+    side = np.pi * (15 + 3) * np.hypot(12, 20)
+    assert [row["to_mm"] for row in part["stair_areas"]] == [0.05, 0.1, 0.2, None]
+    for told in ("area_mm2", "even_area_mm2"):
+        assert [row[told] for row in part["stair_areas"]] == pytest.approx([0, 0, side, 0], rel=0.01)
+    assert part["rough_area_mm2"] == pytest.approx(side, rel=0.01)
     followed_one = slice_again(tmp_path, job_of(file, FOLLOWING)).report["parts"][0]
     assert sum(row["layers"] for row in followed_one["heights"]) == pytest.approx(20 * rise / 0.06, rel=0.12)
     assert followed_one["stair_mean_mm"] <= 0.06 + 1e-3
+    lowest = np.pi * (15 + 14.88) * np.hypot(0.12, 0.2)  # what the first layer has of it
+    assert followed_one["rough_area_mm2"] == pytest.approx(lowest, rel=0.02)
+    assert sum(row["even_area_mm2"] for row in followed_one["stair_areas"]) == pytest.approx(side, rel=0.01)
     assert followed_one["stair_largest_mm"] == pytest.approx(0.2 * rise, rel=1e-3)  # that of the first layer
 
 

@@ -50,9 +50,15 @@ class CurveFields(QWidget):
     def _tell(self) -> None:
         """Say how rough slopes will be."""
         part = self._desk.curving.part
-        mean, largest = self._desk.foreseen_heights.stairs_of(part.id) if part else (0.0, 0.0)
-        self._rough.setText(f"slopes will show stairs up to {largest:.2f} mm, {mean:.2f} on the whole")
-        self._rough.setVisible(largest > 0.0)
+        if part is None:
+            return
+        found = self._desk.foreseen_heights.roughness_of(part.id)
+        told = f"slopes will show stairs up to {found.largest:.2f} mm, {found.mean:.2f} on the whole"
+        seen, even, whole = (f"{area / 100:.1f}" for area in (found.rough, found.even, found.area))
+        if seen != even:
+            told += f"; rougher than 0.1 mm: {seen} of {whole} cm², with even layers {even}"
+        self._rough.setText(told)
+        self._rough.setVisible(found.largest > 0.0)
 
     def _lay_out(self, knots: tuple[Knot, ...]) -> None:
         self._box.removeWidget(self._rough)

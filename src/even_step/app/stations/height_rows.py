@@ -12,6 +12,7 @@ from even_step.core.wording import clock
 
 FEW = 6  # heights that have a row of their own; more are put together
 BAND = 0.04  # mm
+ROUGH = 0.1  # mm: larger stairs are seen from a step away
 NEAR = 0.0005  # mm, by which a line may be higher or lower than it is told
 
 
@@ -43,7 +44,7 @@ class HeightRows(Group):
             row = line(label(stairs, "mark"), 1)
             row.setContentsMargins(8, 0, 2, 0)
             self.add(row)
-        for told in slopes_of(report):
+        for told in (*slopes_of(report), *roughness_of(report)):
             row = line(label(told, "mark", wrap=True))
             row.setContentsMargins(8, 0, 2, 0)
             self.add(row)
@@ -51,6 +52,19 @@ class HeightRows(Group):
     def _hide(self, span: tuple[float, float], *, shown: bool) -> None:
         hidden = self._desk.view.hidden_heights
         self._desk.view.set("hidden_heights", hidden - {span} if shown else hidden | {span})
+
+
+def roughness_of(report: Mapping[str, Any]) -> list[str]:
+    """Say how much of the slopes of a bed is rough, and would be with even layers; nothing where that is the same."""
+    whole = now = even = 0.0
+    for part in report["parts"]:
+        for row in part.get("stair_areas", ()):
+            rough, copies = row["to_mm"] is None or row["to_mm"] > ROUGH, len(part["placements"]) / 100
+            whole += copies * row["area_mm2"]
+            now += copies * row["area_mm2"] * rough
+            even += copies * row["even_area_mm2"] * rough
+    seen, before = f"{now:.1f}", f"{even:.1f}"
+    return [f"slopes rougher than {ROUGH} mm: {seen} of {whole:.1f} cm², with even layers {before}"] * (seen != before)
 
 
 def slopes_of(report: Mapping[str, Any]) -> list[str]:

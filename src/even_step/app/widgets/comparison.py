@@ -30,6 +30,7 @@ FIGURES: dict[str, tuple[str, Say]] = {
     "contact_area_mm2": ("contact with the bed", "{:.0f} mm²".format),
     "support_contact_mm2": ("contact with supports", "{:.0f} mm²".format),
     "stair_largest_mm": ("largest stair", "{:.2f} mm".format),
+    "rough_area_mm2": ("slopes rougher than 0.1 mm", "{:.0f} mm²".format),
     "retractions": ("retractions", "{:.0f}".format),
     "gap_fill_strokes": ("strokes of gap fill", "{:.0f}".format),
     "changes_of_extruder": ("changes of extruder", "{:.0f}".format),

@@ -274,9 +274,13 @@ def foresee_supports(request: ForeseeSupports, memory: Memory, crew: Crew) -> Ou
 def foresee_heights(request: ForeseeHeights, memory: Memory, crew: Crew) -> Outcome:
     """Find the layers of parts."""
     found = heights_before(request.job, crew, memory.cache)
-    arrays = {f"{k} top": one.tops for k, (one, _) in enumerate(found.values())}
-    arrays |= {f"{k} thick": one.thick for k, (one, _) in enumerate(found.values())}
-    return Outcome({part: tuple(stairs) for part, (_, stairs) in found.items()}, arrays)
+    arrays = {f"{k} top": one.heights.tops for k, one in enumerate(found.values())}
+    arrays |= {f"{k} thick": one.heights.thick for k, one in enumerate(found.values())}
+    told = {
+        part: (one.stairs.mean, one.stairs.largest, sum(one.stairs.areas), one.stairs.rough, one.even.rough)
+        for part, one in found.items()
+    }
+    return Outcome(told, arrays)
 
 
 def foresee_texture(request: ForeseeTexture, memory: Memory, crew: Crew) -> Outcome:

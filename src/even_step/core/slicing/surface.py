@@ -35,11 +35,12 @@ class Surface:
 
 @dataclass(frozen=True, eq=False)
 class Facets:
-    """The facets of a solid: upright share of the normal, area in mm², lowest and highest point in mm, (n,) each."""
+    """The facets of a solid: upright share of the normal, area in mm², heights of their corners in mm, (n,) each."""
 
     rise: NDArray[np.float64]
     area: NDArray[np.float64]
     low: NDArray[np.float64]
+    middle: NDArray[np.float64]
     high: NDArray[np.float64]
 
 
@@ -50,9 +51,9 @@ def facets_of(mesh: Mesh) -> Facets:
 
 @kernel
 def _lie(vertices, faces):  # type: ignore[no-untyped-def]
-    """Return upright share of the normal, area, lowest and highest point of each facet."""
+    """Return upright share of the normal, area, lowest, middle and highest corner of each facet."""
     count = faces.shape[0]
-    rise, area, low, high = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
+    rise, area, low, middle, high = np.empty(count), np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     for f in range(count):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         ux, uy, uz = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1], vertices[b, 2] - vertices[a, 2]
@@ -60,9 +61,11 @@ def _lie(vertices, faces):  # type: ignore[no-untyped-def]
         x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
         double = np.sqrt(x * x + y * y + z * z)
         rise[f], area[f] = abs(z) / max(double, 1e-30), double / 2
-        low[f] = np.rint(min(vertices[a, 2], vertices[b, 2], vertices[c, 2]) * 1e6) / 1e6
-        high[f] = np.rint(max(vertices[a, 2], vertices[b, 2], vertices[c, 2]) * 1e6) / 1e6
-    return rise, area, low, high
+        # To a nanometre, lest corners of one height differ.
+        heights = (vertices[a, 2], vertices[b, 2], vertices[c, 2])
+        low[f], high[f] = np.rint(min(heights) * 1e6) / 1e6, np.rint(max(heights) * 1e6) / 1e6
+        middle[f] = min(max(sum(heights) - min(heights) - max(heights), low[f]), high[f])
+    return rise, area, low, middle, high
 
 
 def surface_of(facets: Facets) -> Surface:

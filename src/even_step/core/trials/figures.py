@@ -23,7 +23,9 @@ PLAIN = (
 def figures_of(report: Mapping[str, Any]) -> dict[str, float]:
     """Return every figure of a report that is one number, by name; units are in the names, roles behind a point.
 
-    ``stair_largest_mm`` is that of the roughest part. What a report does not tell is left out: the summary that is kept
+    ``stair_largest_mm`` is that of the roughest part, ``rough_area_mm2`` how much slope shows stairs
+    larger than 0.1 mm.
+    What a report does not tell is left out: the summary that is kept
     with a job tells less.
     """
     used, ledger = report["material"], report.get("ledger", {})
@@ -35,8 +37,11 @@ def figures_of(report: Mapping[str, Any]) -> dict[str, float]:
         **{name: ledger[name] for name in OF_LEDGER if name in ledger},
         **{name: report[name] for name in PLAIN if name in report},
     }
-    stairs = [part["stair_largest_mm"] for part in report.get("parts", ()) if "stair_largest_mm" in part]
+    parts = report.get("parts", ())
+    stairs = [part["stair_largest_mm"] for part in parts if "stair_largest_mm" in part]
     figures |= {"stair_largest_mm": max(stairs)} if stairs else {}
+    rough = [len(part["placements"]) * part["rough_area_mm2"] for part in parts if "rough_area_mm2" in part]
+    figures |= {"rough_area_mm2": sum(rough)} if rough else {}
     for name, by_role in (("time_s", "time_by_role_s"), ("mass_g", "mass_by_role_g")):
         figures |= {f"{name}.{role}": amount for role, amount in report[by_role].items()}
     return figures
