@@ -107,6 +107,11 @@ def test_the_heights_in_use_are_told_with_their_layers_and_time(dome):
     ]
     told = [piece.text() for piece in heights.findChildren(QLabel)]
     assert any(text.startswith("stairs on slopes up to 0.2") for text in told)
+    (part,) = hand.desk.trials.shown.report["parts"]
+    areas = part["rough_area_mm2"], sum(row["area_mm2"] for row in part["stair_areas"]), part["rough_even_area_mm2"]
+    now, whole, even = (f"{area / 100:.1f}" for area in areas)
+    assert f"slopes rougher than 0.1 mm: {now} of {whole} cm², with even layers {even}" in told
+    assert areas[0] < areas[2] < areas[1]
 
 
 def test_many_heights_are_put_together():

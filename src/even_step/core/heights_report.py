@@ -27,9 +27,9 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
         ``heights``: of each height in use, to 1 µm, in mm, how many layers of a copy have it and what all copies' lines
         in these take, s. ``stair_mean_mm`` (by area) and ``stair_largest_mm``: what its slopes show. ``stair_areas``:
         how much of them shows stairs up to so much (``to_mm``, none for the rest), now and if all layers were as thick
-        as ``layers.height`` says, mm²; ``rough_area_mm2``: how much shows larger ones than 0.1 mm. Where layers follow
-        the surface, ``finer_from_deg`` and ``finest_from_deg``: the slopes, from upright, from which on they are
-        thinner than the thickest in use, and as thin as the thinnest.
+        as ``layers.height`` says, mm²; ``rough_area_mm2`` and ``rough_even_area_mm2``: how much shows larger ones than
+        0.1 mm, so and so. Where layers follow the surface, ``finer_from_deg`` and ``finest_from_deg``: the slopes, from
+        upright, from which on they are thinner than the thickest in use, and as thin as the thinnest.
     """
     solid, path, plan = sliced.solids[sliced.placed[first].solid], sliced.toolpath, sliced.plan
     mine = (path.part >= first) & (path.part < first + copies) & (path.own >= 0)
@@ -46,6 +46,7 @@ def heights_of(sliced: Sliced, first: int, copies: int) -> dict[str, Any]:
         "stair_mean_mm": stairs.mean,
         "stair_largest_mm": stairs.largest,
         "rough_area_mm2": stairs.rough,
+        "rough_even_area_mm2": even.rough,
         "stair_areas": [{"to_mm": to, "area_mm2": now, "even_area_mm2": was} for to, now, was in areas],
         **_slopes(solid),
     }

@@ -12,7 +12,6 @@ from even_step.core.wording import clock
 
 FEW = 6  # heights that have a row of their own; more are put together
 BAND = 0.04  # mm
-ROUGH = 0.1  # mm: larger stairs are seen from a step away
 NEAR = 0.0005  # mm, by which a line may be higher or lower than it is told
 
 
@@ -58,13 +57,13 @@ def roughness_of(report: Mapping[str, Any]) -> list[str]:
     """Say how much of the slopes of a bed is rough, and would be with even layers; nothing where that is the same."""
     whole = now = even = 0.0
     for part in report["parts"]:
-        for row in part.get("stair_areas", ()):
-            rough, copies = row["to_mm"] is None or row["to_mm"] > ROUGH, len(part["placements"]) / 100
-            whole += copies * row["area_mm2"]
-            now += copies * row["area_mm2"] * rough
-            even += copies * row["even_area_mm2"] * rough
+        if "stair_areas" in part:
+            copies = len(part["placements"]) / 100
+            whole += copies * sum(row["area_mm2"] for row in part["stair_areas"])
+            now += copies * part["rough_area_mm2"]
+            even += copies * part["rough_even_area_mm2"]
     seen, before = f"{now:.1f}", f"{even:.1f}"
-    return [f"slopes rougher than {ROUGH} mm: {seen} of {whole:.1f} cm², with even layers {before}"] * (seen != before)
+    return [f"slopes rougher than 0.1 mm: {seen} of {whole:.1f} cm², with even layers {before}"] * (seen != before)
 
 
 def slopes_of(report: Mapping[str, Any]) -> list[str]:

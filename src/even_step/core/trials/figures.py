@@ -23,10 +23,8 @@ PLAIN = (
 def figures_of(report: Mapping[str, Any]) -> dict[str, float]:
     """Return every figure of a report that is one number, by name; units are in the names, roles behind a point.
 
-    ``stair_largest_mm`` is that of the roughest part, ``rough_area_mm2`` how much slope shows stairs
-    larger than 0.1 mm.
-    What a report does not tell is left out: the summary that is kept
-    with a job tells less.
+    ``stair_largest_mm`` is that of the roughest part, ``rough_area_mm2`` how much slope shows larger ones than 0.1 mm.
+    What a report does not tell is left out: the summary that is kept with a job tells less.
     """
     used, ledger = report["material"], report.get("ledger", {})
     figures = {
