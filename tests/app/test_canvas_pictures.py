@@ -150,6 +150,33 @@ def test_a_bar_says_that_the_picture_is_being_made_whole(hand, tmp_path):
     assert seen[-1] == 1.0
 
 
+def test_a_picture_under_way_is_given_up_for_another_trial_and_begun_anew_after_it(hand, tmp_path):
+    """Its steps held what was freed for the other trial's lines; the window ended with it."""
+    hand.drop(write_stl(tmp_path / "part.stl", ball(12.0, 4)))
+    first = hand.slice()
+    hand.desk.store.do("hollow", hand.desk.job.with_settings({"infill.density": 0.0}))
+    second = hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.drawn()
+    drawing, camera = hand.canvas._drawing, hand.canvas.camera
+    renderer = drawing._begin()
+    scenes = [
+        replace(hand.canvas.scene, lines=replace(hand.canvas.scene.lines, lines=one.lines)) for one in (first, second)
+    ]
+    shares = []
+    for scene, times in ((scenes[0], 3), (scenes[1], 2), (scenes[0], 3)):
+        for _ in range(times):
+            renderer._budget = 2_000
+            shares.append(renderer.paint(scene, camera, moving=False).share)
+    while shares[-1] < 1.0:
+        renderer._budget = 200_000
+        shares.append(renderer.paint(scenes[0], camera, moving=False).share)
+    drawing._context.doneCurrent()
+    assert 0.0 < shares[2] < 1.0
+    assert shares[3:7] == [0.0] * 4
+    assert 0.0 < shares[7] <= shares[2]
+
+
 def test_another_bed_is_seen_under_layers_too(block):
     block.slice()
     block.desk.view.set("station", "Layers")

@@ -54,8 +54,24 @@ def _columns(it: Inputs) -> list[Blocks]:
     """Nothing under one part may stand on another or under it."""
     gaps = [copy.gap_beside for copy in it.records(BodySettings).of_each()]
     laid = it.each(SUPPORTS)
-    shadows = [np.array([shadow_of(mesh).shape], object) for mesh in it.each(MESH)] if _any(laid) else _first_layers(it)
+    shadows = _beside(it) if _any(laid) else _first_layers(it)
     return kept_apart([one.blocks for one in laid], [one.ground for one in laid], shadows, it.each(AT), gaps)
+
+
+def _beside(it: Inputs) -> list[Regions]:
+    """Return what each copy covers, and nothing of one that no other's supports come near."""
+    meshes, places = it.each(MESH), it.each(AT)
+    grounds = region.nothing(len(meshes))
+    grounds[:] = [region.shifted(one.ground[0], *at) for one, at in zip(it.each(SUPPORTS), places, strict=True)]
+    covers = [region.nothing(1) for _ in meshes]
+    # A shadow may be larger than what casts it, by less than that.
+    grown = region.offset_round(grounds, 1.0)
+    for i, (mesh, at) in enumerate(zip(meshes, places, strict=True)):
+        box = region.shifted(region.rectangle(*mesh.bounds[:, :2].ravel()), *at)
+        near = region.touches(np.full(len(grown), box, object), grown)
+        if np.delete(near, i).any():
+            covers[i][0] = shadow_of(mesh).shape
+    return covers
 
 
 def _any(laid: list[Supports]) -> bool:

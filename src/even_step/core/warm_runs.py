@@ -96,9 +96,10 @@ def _slice(
 
 
 def _half(mesh: Mesh, settings: dict[str, Value]) -> tuple[Zone, ...]:
-    """Return a zone that holds a corner of a mesh."""
+    """Return what lies behind a face of a mesh, and over it a zone that holds a corner."""
     low, high = mesh.bounds.tolist()
-    return (Zone(shape="box", middle=tuple(high), size=tuple(np.subtract(high, low).tolist()), settings=settings),)
+    behind = Zone(shape="backing", near=(tuple(high),), depth=1.0)
+    return behind, Zone(shape="box", middle=tuple(high), size=tuple(np.subtract(high, low).tolist()), settings=settings)
 
 
 def _look_at(mesh: Mesh) -> None:

@@ -71,6 +71,9 @@ class Renderer:
     def paint(self, scene: Scene, camera: Camera, *, moving: bool) -> Painted:
         """Paint a scene as far as the time of a frame goes."""
         wanted = _Wanted(scene, camera)
+        if self._whole is not None and not self._whole.same(wanted):
+            # What is drawn in between may free what the steps of the old picture hold.
+            self._whole, self._steps = None, iter(())
         if scene.lines and self._lines.take(scene.lines.lines):
             return Painted(fresh=False, share=0.0)  # what a trial's lines take to come in is a frame of its own
         if moving or self._is_large(scene):
@@ -133,7 +136,7 @@ class Renderer:
 
     def _go_on(self, wanted: _Wanted) -> float:
         """Draw the next piece of the whole picture; returns what share of it is drawn."""
-        if self._whole is None or not self._whole.same(wanted):
+        if self._whole is None:
             self._whole, self._steps = wanted, self._pieces(wanted)
         return next(self._steps, 1.0)
 
