@@ -29,7 +29,7 @@ def away_from(
     shape
         Rows along y, columns along x.
     """
-    return np.sqrt(_squared(np.ascontiguousarray(corners), z, origin, cell, shape, most))
+    return np.asarray(np.sqrt(_squared(np.ascontiguousarray(corners), z, origin, cell, shape, most)))
 
 
 @kernel
