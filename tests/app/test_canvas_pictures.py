@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import moderngl
 import numpy as np
 import pytest
 import shapely
@@ -175,6 +176,25 @@ def test_a_picture_under_way_is_given_up_for_another_trial_and_begun_anew_after_
     assert 0.0 < shares[2] < 1.0
     assert shares[3:7] == [0.0] * 4
     assert 0.0 < shares[7] <= shares[2]
+
+
+def test_what_breaks_while_drawing_is_told_and_the_window_goes_on(hand, qtbot, monkeypatch):
+    """What C raises in a paint event, and nobody caught, ended the program."""
+    hand.drawn()
+    canvas, painted = hand.canvas, renderer_module.Renderer.paint
+
+    def broken(renderer, scene, camera, *, moving):
+        raise moderngl.Error("no more memory on the graphics card")
+
+    monkeypatch.setattr(renderer_module.Renderer, "paint", broken)
+    with qtbot.capture_exceptions() as caught:
+        canvas.redraw()
+        hand.wait(lambda: bool(caught) and canvas.picture.isNull())
+        monkeypatch.setattr(renderer_module.Renderer, "paint", painted)
+        canvas.redraw()
+        hand.wait(lambda: not canvas.picture.isNull())
+    assert "no more memory" in str(caught[0][1])
+    assert "no more memory" in canvas._drawing.fault
 
 
 def test_another_bed_is_seen_under_layers_too(block):

@@ -7,6 +7,8 @@ drawing.
 
 from __future__ import annotations
 
+import sys
+
 import moderngl
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QOffscreenSurface, QOpenGLContext, QSurfaceFormat
@@ -53,7 +55,7 @@ class Drawing:
     def picture(self, scene: Scene, camera: Camera, *, moving: bool, ratio: float = 1.0) -> tuple[QImage, float]:
         """Return a picture of a scene as large as the camera's screen, and what share of it is drawn.
 
-        Without OpenGL the picture is empty and ``fault`` says why.
+        Without OpenGL, and where something breaks, the picture is empty and ``fault`` says why.
 
         Where the screen has ``ratio`` points to one of the window's, they are fine enough by themselves from 1.5.
         """
@@ -63,7 +65,12 @@ class Drawing:
             self.fault = str(error)
             return QImage(), 1.0
         renderer.finer = FINER if ratio < FINE_ENOUGH else 1
-        painted = renderer.paint(scene, camera, moving=moving)
+        try:
+            painted = renderer.paint(scene, camera, moving=moving)
+        except Exception as error:  # noqa: BLE001 - what C raised ends the program once it gets through to Qt
+            sys.excepthook(*sys.exc_info())
+            self.fault = str(error)
+            return QImage(), 1.0
         if painted.fresh or self._image.isNull():
             self._image = self._read(renderer, camera)
         self._context.doneCurrent()
