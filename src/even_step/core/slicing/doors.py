@@ -18,6 +18,7 @@ SAME = 1e-9
 MORE = 0.1  # mm, circles so much larger than is looked for need no measure
 AROUND = 0.2  # mm, so far and half of the thickness more a door may lie from where it is looked for
 SPOT = 0.6  # mm, doors so near each other and without another side are none,
+ASLANT = 1.5  # times as wide as what lies behind it is the mouth of a stub at the most
 ALONG = 2.0  # times as far at the most along the outline: between others lies more than a spot
 
 
@@ -156,7 +157,12 @@ def doors(net, samples, polygon, low, high, deep, most):  # type: ignore[no-unty
     to = _led(door, polygon, low, high, deep)
     kept = _without_twins(door, to, samples, low, high, deep)
     door, to = _remaining(door, to, kept)
-    _lead_by_centre(door, to, polygon)
+    # A third wall is touched only in passing; and the mouth of a stub may see the room on one side alone.
+    _lead_to_nearest(door, to, polygon, door[:, 6:8].copy(), SPOT)
+    mouth = np.empty((door.shape[0], 2))
+    for k in range(door.shape[0]):
+        mouth[k, 0], mouth[k, 1] = inward(door, k, deep)
+    _lead_to_nearest(door, to, polygon, mouth, max(SPOT, ASLANT * (high - 2.0 * deep)))
     return door, to
 
 
@@ -201,17 +207,17 @@ def _way(at, first, size, i, steps):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lead_by_centre(door, to, polygon):  # type: ignore[no-untyped-def]
-    """Join doors without another side whose circles are nearly the same: a third wall is touched only in passing."""
+def _lead_to_nearest(door, to, polygon, spot, reach):  # type: ignore[no-untyped-def]
+    """Join doors without another side whose spots are no further apart than so many mm."""
     left = np.flatnonzero(to < 0)
-    best = np.full(left.shape[0], SPOT)
+    best = np.full(left.shape[0], reach)
     mate = np.full(left.shape[0], -1, np.int64)
     for m in range(left.shape[0]):
         for n in range(left.shape[0]):
             i, j = left[m], left[n]
             if door[i, MARK] + door[j, MARK] != 0.0 or polygon[int(door[i, RING])] != polygon[int(door[j, RING])]:
                 continue
-            off = np.hypot(door[i, 6] - door[j, 6], door[i, 7] - door[j, 7])
+            off = np.hypot(spot[i, 0] - spot[j, 0], spot[i, 1] - spot[j, 1])
             if off < best[m]:
                 best[m], mate[m] = off, n
     for m in range(left.shape[0]):

@@ -16,10 +16,13 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 from even_step.core.slicing.middles import shortened
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
+TWO_RATHER = 1.68  # bores: two lines of half the room are rounder than one so wide, and reach further into corners
+WIDER = 1.2  # times as wide as lines are set is still one
 SPACING = 0.25  # mm between points where the width may change
 SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 AHEAD = 1.25  # radii of a single line: so far beyond its end two begin, and its round end fills what is between them
+ON_GRID = 0.002  # mm, by which two sides may lie off once points are put on their grid
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.004  # and those that are exact
 
@@ -36,7 +39,8 @@ class Bounds:
     def of(cls, bore: float, height: float, *widths: float) -> Bounds:
         """Return between which widths lines may vary in a layer; none is lower than it is wide."""
         least = max(min(NARROWEST * bore, *widths), height)
-        return cls(least, max(WIDEST * bore, least, *widths), float(section_rounding(height)))
+        most = max(TWO_RATHER * bore, min(WIDER * max(widths), WIDEST * bore), least, *widths)
+        return cls(least, most, float(section_rounding(height)))
 
     def pair_above(self) -> float:
         """Thickness from which two lines are laid instead of one."""
@@ -215,7 +219,7 @@ def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untype
             out[w], wide[w] = soft[i], softer[i]
             if before >= 0:
                 narrower = softer[before : i + 1].min()
-                wide[w - 1] = min((softer[before] + softer[i]) / 2.0, narrower + STANDS_OUT)
+                wide[w - 1] = min((softer[before] + softer[i]) / 2.0, narrower + STANDS_OUT - ON_GRID)
             before = i
             w += 1
     starts[made + 1] = w
