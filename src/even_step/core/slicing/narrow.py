@@ -37,7 +37,7 @@ from even_step.core.slicing.laid import (
     strands_joined,
     without_dots,
 )
-from even_step.core.slicing.singles import SPACING, Bounds, lines_along
+from even_step.core.slicing.singles import ON_GRID, SPACING, Bounds, lines_along
 from even_step.core.slicing.whole_lines import unfit, whole_lines
 
 #: Millimetres between samples, and how wide lines are of what is set; where these do not tell enough, the next.
@@ -227,7 +227,7 @@ def _widths(loops: Loops, filled: NDArray[np.float64]) -> NDArray[np.float64]:
     after = np.arange(1, len(loops.shift) + 1)
     after[loops.start[1:] - 1] = loops.start[:-1]
     here, there = loops.shift, loops.shift[after]
-    return np.asarray(filled + np.minimum(here + there, 2 * np.minimum(here, there) + STANDS_OUT))
+    return np.asarray(filled + np.minimum(here + there, 2 * np.minimum(here, there) + STANDS_OUT - ON_GRID))
 
 
 def _regions(loops: Loops, count: int) -> Regions:

@@ -16,8 +16,6 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 from even_step.core.slicing.middles import shortened
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
-TWO_RATHER = 1.68  # bores: two lines of half the room are rounder than one so wide, and reach further into corners
-WIDER = 1.2  # times as wide as lines are set is still one
 SPACING = 0.25  # mm between points where the width may change
 SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
@@ -39,8 +37,7 @@ class Bounds:
     def of(cls, bore: float, height: float, *widths: float) -> Bounds:
         """Return between which widths lines may vary in a layer; none is lower than it is wide."""
         least = max(min(NARROWEST * bore, *widths), height)
-        most = max(TWO_RATHER * bore, min(WIDER * max(widths), WIDEST * bore), least, *widths)
-        return cls(least, most, float(section_rounding(height)))
+        return cls(least, max(WIDEST * bore, least, *widths), float(section_rounding(height)))
 
     def pair_above(self) -> float:
         """Thickness from which two lines are laid instead of one."""
