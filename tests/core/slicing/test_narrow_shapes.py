@@ -93,7 +93,7 @@ def test_where_walls_meet_there_is_neither_gap_nor_lump(arms, wide):
     checked(junction(arms, wide))
 
 
-@pytest.mark.parametrize("wide", np.arange(0.45, 1.35, 0.05).round(2))
+@pytest.mark.parametrize("wide", np.arange(0.45, 1.5, 0.05).round(2))
 @pytest.mark.parametrize("arms", [2, 3, 4, 5, 6])
 def test_right_where_ribs_meet_next_to_nothing_lies_twice(arms, wide):
     """Within 1.5 mm of the middle; two arms are a rib that stands on another one."""
@@ -121,9 +121,9 @@ def test_stars_are_full(plan):
     checked(plan)
 
 
-@pytest.mark.parametrize("plan", [oval(12, 6, 0.5), oval(12, 4, 1.1)], ids=["thin", "oval"])
+@pytest.mark.parametrize("plan", [oval(12, 6, 0.5), oval(12, 4, 0.5), oval(12, 4, 1.1)], ids=["thin", "short", "oval"])
 def test_ovals_are_full_but_for_their_tips(plan):
-    checked(plan, void=0.0125)
+    checked(plan)
 
 
 @pytest.mark.parametrize("wide", [0.3, 0.5, 0.6, 0.75, 0.8, 1.05, 1.2, 1.55, 1.9, 2.6])
@@ -133,11 +133,11 @@ def test_rough_edges_make_no_gaps(wide, seed):
     checked(noisy(wide, seed))
 
 
-@pytest.mark.parametrize("wide", [0.66, 0.68, 0.7, 0.72])
+@pytest.mark.parametrize("wide", [0.58, 0.6, 0.62, 0.64, 0.66, 0.68, 0.7, 0.72])
 @pytest.mark.parametrize("seed", range(3, 15))
 def test_a_rough_bar_just_where_one_line_becomes_two_is_filled(wide, seed):
     """There the number of lines would change again and again, each change with ends that lie on each other."""
-    checked(noisy(wide, seed), void=0.012)
+    checked(noisy(wide, seed))
 
 
 @pytest.mark.parametrize("wide", [0.45, 0.5, 0.6, 0.7])
@@ -250,8 +250,8 @@ def test_the_mouth_of_a_stub_that_sees_the_room_on_one_side_alone_is_closed():
     before = narrow.TALLY.points[-1]
     for plan in crossing_bars():
         void, twice, outside = shares(plan, laid(plan))
-        assert void < 0.06
-        assert twice < 0.08
+        assert void < 0.045
+        assert twice < 0.055
         assert outside < 0.0002
     assert narrow.TALLY.points[-1] == before
 

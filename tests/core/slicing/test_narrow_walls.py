@@ -58,7 +58,7 @@ def test_no_line_is_narrower_or_wider_than_the_nozzle_lays(narrow, name):
     assert max(widths) <= 1.8 * 0.4 + 1e-6
 
 
-@pytest.mark.parametrize("thick", [0.3, 0.45, 0.6, 0.7])
+@pytest.mark.parametrize("thick", [0.3, 0.45, 0.6, 0.63])
 def test_a_wall_of_one_line_is_one_line_as_wide_as_the_wall(sliced, thick):
     lines, widths = layer_lines(sliced(box(20, thick, 1), FULL).sliced.toolpath, LAYER)
     assert len(lines) == 1
@@ -67,7 +67,7 @@ def test_a_wall_of_one_line_is_one_line_as_wide_as_the_wall(sliced, thick):
     assert np.ptp(lines[0][:, 0]) == pytest.approx(20 - thick, abs=0.1)
 
 
-@pytest.mark.parametrize("thick", [0.8, 0.95, 1.05])
+@pytest.mark.parametrize("thick", [0.65, 0.7, 0.8, 0.95, 1.05])
 def test_a_wall_of_two_lines_is_one_loop_whose_lines_share_the_thickness(sliced, thick):
     path = sliced(box(20, thick, 1), FULL).sliced.toolpath
     lines, widths = layer_lines(path, LAYER)
@@ -81,14 +81,15 @@ def test_a_wall_of_two_lines_is_one_loop_whose_lines_share_the_thickness(sliced,
     assert np.array([line[-1] for line in lines]) == pytest.approx(np.array(ends))
 
 
-@pytest.mark.parametrize("gap", [0.25, 0.5, 0.65])
-def test_the_gap_between_inner_walls_is_filled(sliced, gap):
+@pytest.mark.parametrize(("gap", "many"), [(0.25, 1), (0.5, 1), (0.59, 1), (0.65, 2), (0.9, 2)])
+def test_the_gap_between_inner_walls_is_filled(sliced, gap, many):
     inner = float(plastic_width(0.45, 0.2))
     thick = 0.45 + 5 * inner + gap  # three lines a side and what is left
     lines, widths = layer_lines(sliced(box(20, thick, 1), FULL).sliced.toolpath, LAYER, {GAP_FILL})
-    assert len(lines) == 1
-    assert float(plastic_width(widths[0], 0.2)) == pytest.approx(gap, abs=0.005)
-    assert np.abs(lines[0][:, 1] - 110).max() < 0.005
+    assert len(lines) == many
+    for line, wide in zip(lines, widths, strict=True):
+        assert float(plastic_width(wide, 0.2)) == pytest.approx(gap / many, abs=0.005)
+        assert np.abs(line[:, 1] - 110).max() == pytest.approx((many - 1) * gap / 4, abs=0.005)
 
 
 def test_where_all_walls_fit_none_changes_its_width(sliced):

@@ -26,7 +26,7 @@ def test_a_room_beside_a_spike_keeps_its_inside():
     made = laid(plan, 1)
     assert made.inner[0].area > 1.0
     left = shapely.union_all([*drawn(made), made.inner[0].buffer(0.05), made.lost[0].buffer(0.05)])
-    assert plan.difference(left).area < 0.11
+    assert plan.difference(left).area < 0.08
 
 
 def test_a_scrap_that_no_line_fits_into_is_told():

@@ -84,11 +84,23 @@ def axes_joined(many: list[tuple[Axes, Index]]) -> Axes:
 
 @dataclass(frozen=True, eq=False)
 class MovedIn:
-    """Outlines moved in by ``deep`` mm; narrow regions are open at ``openings``, (n, 4), each from ``start`` on."""
+    """Outlines moved in, and where narrow regions are open.
+
+    Attributes
+    ----------
+    deep : float
+        By how much, mm.
+    openings : (n, 4) float64
+        From side to side, mm; each region's from ``start`` on.
+    half, back : float
+        How far the walls are where a region is open to where it is thicker, and how far from there its lines end, mm.
+    """
 
     deep: float
     openings: NDArray[np.float64]
     start: Index
+    half: float
+    back: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,6 +163,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float, moved: Mo
     grids = grids_of(walls, np.unique(owner[of_part]), len(narrow), widest)
     net = _net(corners, of_part)
     deep = moved.deep if moved else 0.0
+    ends = (moved.half, moved.back) if moved else (np.inf, 0.0)
     reach = widest + deep
     radius = grids.distances(net.middle, owner[net.part], reach) - deep
     open_ = ~net.once
@@ -168,7 +181,7 @@ def axes(narrow: Regions, walls: Rings, widest: float, spacing: float, moved: Mo
     way, start = walk(node, far, begin, beside, kept)
     end = ways_of(begin, beside, kept) == 1
     xy, radius, start, part, free = finished(
-        node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner], deep
+        node, far, part, door, end, begin, way, start, grids.arrays, grids.slot[owner], deep, ends
     )
     # A line that was led straight out of the narrow place may pass a corner closely.
     room = grids.distances(xy, owner[np.repeat(part, np.diff(start))], reach) - deep

@@ -10,17 +10,19 @@ from even_step.core.plane.segments import first_met, grid_at, nearest_edge
 STUB = 0.05  # mm, what is about as long as wide gets a line so long
 SHORT = 0.1  # mm
 BACK = 1.25  # times as far as the walls of a fork are, a line ends short of one that runs through
+UPPER = 0.6  # times as far as they are at such a door the walls are at a door to where it is thicker, at the least
 WITHIN = 1.7  # times a circle's radius: what lies in there is filled by a stub
 AS_FAR = 0.95
 AHEAD = 0.7  # cosine: a wall that a line meets more steeply than this is the end of the narrow place
 
 
 @kernel
-def finished(node, far, part, door, end, begin, way, start, grids, slot, deep):  # type: ignore[no-untyped-def]
+def finished(node, far, part, door, end, begin, way, start, grids, slot, deep, ends):  # type: ignore[no-untyped-def]
     """Turn walks over nodes into lines that end well; parts whose lines are too short get a stub instead.
 
     ``begin`` says where each node's neighbours begin, ``slot`` which of the grids holds a part's walls, ``deep`` by how
-    much they are moved in.
+    much they are moved in, ``ends`` how far walls are at a door to where it is thicker, and how far from it lines end,
+    for there others turn.
 
     Returns points, radii, starts, the part of each line and which of its ends are free.
     """
@@ -45,6 +47,8 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep): 
                 _turn(xy[w : w + count], radius[w : w + count])
             if door[last]:
                 count = _straight(xy[w : w + count], radius[w : w + count])
+                if radius[w + count - 1] > UPPER * ends[0]:
+                    count = _short_of(xy[w : w + count], radius[w : w + count], ends[1])
             elif passed[last]:
                 count = _short_of(xy[w : w + count], radius[w : w + count], BACK * far[last])
             if side == 1:

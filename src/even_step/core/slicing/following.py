@@ -116,7 +116,7 @@ def _follow(xy, start, polygon, of_item, spacing, limits, levels):  # type: igno
     last = levels.shape[0] - 1
     narrowest, known, enough = limits
     most = known + MARGIN
-    one = levels[0, 2] - 2.0 * levels[0, 0]
+    slightest, one = levels[1, 1] - 2.0 * levels[1, 0], levels[0, 2] - 2.0 * levels[0, 0]
     narrow = np.empty(of_item.shape[0], np.int64)
     rings = [(xy, start, start) for _ in range(0)]
     lines = [(xy, start, start, np.empty((0, 2), np.bool_)) for _ in range(0)]
@@ -143,8 +143,10 @@ def _follow(xy, start, polygon, of_item, spacing, limits, levels):  # type: igno
             fill, full = levels[level, 3], levels[level, 4]
             if level < last:
                 even(samples[0], samples[2], samples[3], mate, high, levels[level + 1, 1])
+            # What is left out is told where it is outermost.
+            sizes = (slightest if level == 0 else 0.0, one)
             line, fork, opening, door, to, wrong = thin_places(
-                net, samples, kind, room, mate, own, low, high, deep, one, most
+                net, samples, kind, room, mate, own, low, high, deep, sizes, most
             )
             lines.append(line)
             doors.append(opening)

@@ -12,7 +12,7 @@ from even_step.core.plane.ragged import Index, Points, Rings, joined_starts, sta
 from even_step.core.plane.region import Regions
 
 DOT = 0.3  # mm; what fills a gap and is shorter is a dot,
-DOT_AREA = 0.12  # mm², and is left out, unless it covers so much that its place would be a void
+DOT_AREA = 0.1  # mm², and is left out, unless it covers so much that its place would be a void
 STANDS_OUT = 0.02  # mm, by which a line may be wider than where its room is narrowest; half of it on each side
 
 

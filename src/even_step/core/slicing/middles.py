@@ -12,7 +12,7 @@ from even_step.core.slicing.tracks import run_length
 BESIDE = 0.005  # mm, by which a line may be wider than the wall beside it is near
 FATTER = 0.9  # times as large as the circle at a line's end: a circle that the line goes on to
 ON = 0.05  # mm
-BLUNT = 2.3  # radii: farther ahead there is no blunt end, but the tip of a corner
+BLUNT = 2.65  # radii: farther ahead there is no blunt end, but the tip of a corner
 SHORT = 0.1  # mm
 LEAST_LONG = 0.04  # mm, less is no line: all circles of a disc lie on a spot
 STEP = 0.05  # mm, by no more the thickness changes from a point to the next
@@ -272,7 +272,8 @@ def _over_peaks(out, first, last, net, deep):  # type: ignore[no-untyped-def]
     for k in range(first + 1, last):
         long += np.hypot(out[k, 0] - out[k - 1, 0], out[k, 1] - out[k - 1, 1])
         up_and_down += abs(out[k, 2] - out[k - 1, 2])
-    if up_and_down - abs(out[last - 1, 2] - out[first, 2]) > ROUGH * long:
+    # Once in and out again is a waist.
+    if up_and_down - 2.0 * np.ptp(out[first:last, 2]) > ROUGH * long:
         out[first:last, 2] += deep + OVER
         kept_off(net[0], net[3], out, first, last, OVER)
         out[first:last, 2] -= deep

@@ -113,6 +113,15 @@ class Levels:
         """Return from which thickness on a level has room, mm."""
         return self.full(level - 1) if level else 0.0
 
+    def limits(self, level: int) -> tuple[float, float]:
+        """Return from which thickness on two lines are laid in narrow places of a level, and as much as counts, mm.
+
+        Past the last level; in others there are closed lines where there is room for two, but for spots.
+        """
+        if level < self.count:
+            return self.bounds.most(), self.bounds.most()
+        return self.bounds.pair_above(), self.full(level) - 2 * self.deep(level)
+
     def table(self) -> NDArray[np.float64]:
         """Return all that lines of each level, and what is left inside, are followed by, as ``follow`` takes it."""
         rows = []
@@ -152,9 +161,8 @@ def _narrow_walls(shapes: Regions, levels: Levels, step: int, *, thicken: bool) 
     narrow, count = found.narrow, len(found.narrow)
     strands: list[Strands] = []
     for level in range(levels.count + 1):
-        widest = levels.pair(level) - 2 * levels.deep(level)
-        middle = _middles(found, rings, len(shapes), levels, level, widest)
-        single = lines_along(middle, levels.bounds, widest, level, thicken=thicken and level == 0)
+        middle = _middles(found, rings, len(shapes), levels, level)
+        single = lines_along(middle, levels.bounds, levels.limits(level), level, thicken=thicken and level == 0)
         strands.append(without_dots(single, DOT) if level else single)
     inner, lost = _regions(found.inner, count), _lost(found, strands[0], levels.bounds)
     made = LaidWalls(*_closed(found.closed, levels), strands_joined(strands), inner, lost, region.nothing(count))
@@ -199,7 +207,7 @@ def _another_way(parts: Regions, levels: Levels, step: int, *, thicken: bool) ->
     )
 
 
-def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: int, widest: float) -> Axes:
+def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: int) -> Axes:
     """Return all middle lines of a level; those of places that fork, in ``count`` shapes, from their triangles."""
     plain, forks, narrow = found.middles_of(level), found.forks.of_level(level), found.narrow
     if len(forks.shape) == 0:
@@ -209,8 +217,10 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     thin[narrow] = _regions(forks, len(narrow))
     some = np.flatnonzero(found.opening_level == level)
     many = np.bincount(narrow[found.opening_shape[some]], minlength=count)
-    moved = MovedIn(levels.deep(level), found.openings[some], starts_of(many))
-    lines = axes(thin, rings, widest, SPACING, moved)
+    half = levels.pair(level) / 2 - levels.deep(level)
+    back = half if level < levels.count else half / 2  # past the last level two lines end there
+    moved = MovedIn(levels.deep(level), found.openings[some], starts_of(many), half, back)
+    lines = axes(thin, rings, levels.limits(level)[1], SPACING, moved)
     TALLY.add_lines(0, len(plain.xy), len(lines.xy))
     return axes_joined([(plain, plain.item), (lines, np.searchsorted(narrow, lines.item))]).by_item()
 

@@ -9,9 +9,9 @@ from even_step.core.plane.balls import NEVER
 from even_step.core.plane.trace import ring_area
 from even_step.core.slicing.doors import MARK, SAME, by_ring, doors, inward, upper_doors
 from even_step.core.slicing.evened import HARDLY
-from even_step.core.slicing.middles import MOST_PIECES, members, middle, middle_of_two
+from even_step.core.slicing.middles import LEAST_LONG, MOST_PIECES, members, middle, middle_of_two
 from even_step.core.slicing.stars import star
-from even_step.core.slicing.tracks import tracks
+from even_step.core.slicing.tracks import in_steps, tracks
 
 LEAST_AREA = 0.02  # mm², less of a narrow place is a corner's tip
 MEETING = 2.1  # times as thick as two lines need: as large a spot is where walls of one line meet
@@ -159,15 +159,17 @@ def _narrow_spots(samples, kind, room, polygon, door, to, beyond, high, deep):  
 
 
 @kernel
-def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, most):  # type: ignore[no-untyped-def]
+def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, sizes, most):  # type: ignore[no-untyped-def]
     """Find where a region, moved in by ``deep``, is thicker than ``low`` and thinner than ``high``.
 
-    ``one`` is as thick as one line may be. Returns middle lines of the places that do not fork, or are spots (points
-    with how far the outline is, where each begins, its polygon, whether its ends are ends of the place), the outlines
-    of the others as ``closed_lines`` does, the doors in them, the doors to where it is thicker, and the polygons that
-    must go another way. What is too small counts as thick from here on.
+    ``sizes`` are how thick a place is at the least that gets a line, and how thick one line may be. Returns middle
+    lines of the places that do not fork, or are spots (points with how far the outline is, where each begins, its
+    polygon, whether its ends are ends of the place), the outlines of the others as ``closed_lines`` does, the doors in
+    them, the doors to where it is thicker, and the polygons that must go another way. What is too small counts as thick
+    from here on.
     """
     at, starts, thick = samples[0], samples[2], samples[3]
+    least, one = sizes
     for turn in range(2):
         door, to = doors(net, samples, polygon, low, high, deep, most)
         xy, start, of, origin, broken = tracks(samples, kind, room, polygon, door, to, low, high, deep, 0.0, 0.0)
@@ -206,7 +208,11 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, one, m
             area += ring_area(xy, start[o], start[o + 1])
         made = n + 1
         line_start[made] = max(w, line_start[n])
-        fits = w > 0 and _fills(lines, line_start, n, made, free, abs(area), half)
+        fits = (
+            w > 0
+            and _fills(lines, line_start, n, made, free, abs(area), half)
+            and _holds(lines, line_start[n], w, least)
+        )
         if fits and o >= 0:
             done[o] = True
         elif not fits and o == -1:
@@ -245,6 +251,20 @@ def _fills(lines, starts, n, made, free, area, half):  # type: ignore[no-untyped
             beyond += 2.0 * end * (end if free[m, side] else half)
     beyond = beyond if made > n else 2.0 * half * half
     return filled < ABOUT * area + beyond and area < ABOUT * filled + beyond
+
+
+@kernel
+def _holds(lines, first, last, least):  # type: ignore[no-untyped-def]
+    """Tell whether a line would be laid along a middle line, where the place is so thick at the least."""
+    long = 0.0
+    for k in range(first + 1, last):
+        if 2.0 * min(lines[k - 1, 2], lines[k, 2]) < least:
+            long = 0.0
+            continue
+        long += np.hypot(lines[k, 0] - lines[k - 1, 0], lines[k, 1] - lines[k - 1, 1])
+        if long >= LEAST_LONG:
+            return True
+    return False
 
 
 @kernel
@@ -308,4 +328,5 @@ def closed_lines(samples, kind, room, polygon, door, to, low, begin, fill, full)
     another way.
     """
     xy, start, of, _, broken = tracks(samples, kind, room, polygon, door, to, low, NEVER, begin, fill, full)
-    return (xy, start, of), broken
+    points, begins = in_steps(xy, start)
+    return (points, begins, of), broken

@@ -16,6 +16,7 @@ from even_step.core.slicing.laid import STANDS_OUT, Strands
 from even_step.core.slicing.middles import shortened
 
 NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow the room it has
+TWO_RATHER, OF_WIDTH = 1.6, 1.2  # bores, and times as wide as lines are set: from either on two lines are laid
 SPACING = 0.25  # mm between points where the width may change
 SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
@@ -27,9 +28,10 @@ EXACT_BEND = 0.004  # and those that are exact
 
 @dataclass(frozen=True)
 class Bounds:
-    """Narrowest and widest line as drawn, and what rounding takes off a line's width, mm."""
+    """Narrowest and widest line as drawn, from when on two are rather laid, what rounding takes off a width, mm."""
 
     narrowest: float
+    two: float
     widest: float
     rounding: float
 
@@ -37,10 +39,16 @@ class Bounds:
     def of(cls, bore: float, height: float, *widths: float) -> Bounds:
         """Return between which widths lines may vary in a layer; none is lower than it is wide."""
         least = max(min(NARROWEST * bore, *widths), height)
-        return cls(least, max(WIDEST * bore, least, *widths), float(section_rounding(height)))
+        most = max(WIDEST * bore, least, *widths)
+        two = min(max(TWO_RATHER * bore, OF_WIDTH * max(least, *widths)), most)
+        return cls(least, two, most, float(section_rounding(height)))
 
     def pair_above(self) -> float:
         """Thickness from which two lines are laid instead of one."""
+        return self.two - self.rounding
+
+    def most(self) -> float:
+        """Thickness that the widest line fills."""
         return self.widest - self.rounding
 
     def full_above(self, filled: float) -> float:
@@ -50,15 +58,18 @@ class Bounds:
 
 def singles(thin: Regions, walls: Rings, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> Strands:
     """Lay lines along the middle of narrow places: one, or two where the thickness is too much for one."""
-    return lines_along(axes(thin, walls, widest, SPACING), bounds, widest, level, thicken=thicken)
+    return lines_along(axes(thin, walls, widest, SPACING), bounds, (widest, widest), level, thicken=thicken)
 
 
-def lines_along(middle: Axes, bounds: Bounds, widest: float, level: int, *, thicken: bool) -> Strands:
-    """Lay lines along middle lines: one, or two where the thickness is too much for one; at most ``widest`` counts."""
-    thick = np.clip(2 * middle.radius, 0.0, widest)
+def lines_along(middle: Axes, bounds: Bounds, limits: tuple[float, float], level: int, *, thicken: bool) -> Strands:
+    """Lay lines along middle lines: one, or two where the thickness is too much for one.
+
+    ``limits`` are the thickness from which there are two, and as much of it as counts at the most.
+    """
+    thick = np.clip(2 * middle.radius, 0.0, limits[1])
     least = 0.0 if thicken else bounds.narrowest - bounds.rounding
-    limits = np.array([least, bounds.narrowest, bounds.widest, bounds.rounding])
-    xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, middle.rough, limits)
+    table = np.array([least, bounds.narrowest, bounds.widest, bounds.rounding, limits[0]])
+    xy, width, start, origin = _laid(middle.xy, thick, middle.start, middle.free, middle.rough, table)
     item = middle.item[origin]
     return Strands(np.round(xy, 3) + 0.0, width, start, item, np.full(len(item), level, np.int64), np.zeros(len(item)))
 
@@ -66,7 +77,7 @@ def lines_along(middle: Axes, bounds: Bounds, widest: float, level: int, *, thic
 @kernel
 def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def]
     """Turn middle lines into lines where they are thick enough; returns points, widths, starts and origins."""
-    least, pair = limits[0], limits[2] - limits[3]
+    least, pair, ahead = limits[0], limits[4], AHEAD * 0.5 * (limits[4] + limits[3])
     share = min(pair, max(pair - HARDLY, 2.0 * (limits[1] - limits[3])))  # so much two lines need at the least
     # Points at a change belong to both sides, and where there are two lines each has its own.
     room = 4 * xy.shape[0] + 4
@@ -88,8 +99,8 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                 long += np.hypot(xy[last, 0] - xy[last - 1, 0], xy[last, 1] - xy[last - 1, 1])
             if last > first and long >= SHORTEST:
                 free_first, free_last = free[p, 0] and first == begin, free[p, 1] and last == end - 1
-                _no_spots(xy, thick, first, last, pair)
-                _change(xy, thick, two, first, last, pair, share)
+                _no_spots(xy, thick, two, first, last, pair, ahead)
+                _change(xy, thick, two, first, last, share)
                 a = first
                 while a < last:
                     double = two[a]
@@ -100,7 +111,6 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                     line = np.empty((b + 1 - a, 3))
                     line[:, :2], line[:, 2] = xy[a : b + 1], thick[a : b + 1]
                     if double:
-                        ahead = AHEAD * 0.5 * limits[2]
                         before, after = ahead if a > first else 0.0, ahead if b < last else 0.0
                         head, tail = shortened(line, 0, b + 1 - a, before, after, SHORTEST)
                         made = _side_by_side(
@@ -127,8 +137,11 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
-    """Take a place that is wider than one line, but no longer than wide, for as wide as one: two would be two dots."""
+def _no_spots(xy, thick, two, first, last, pair, ahead):  # type: ignore[no-untyped-def]
+    """Say where it is wider than one line should be, but no longer than wide, and one is laid: two would be two dots.
+
+    So it is at an end where two would be no longer than they begin ``ahead`` of where one ends.
+    """
     a = first
     while a <= last:
         if thick[a] <= pair:
@@ -139,20 +152,19 @@ def _no_spots(xy, thick, first, last, pair):  # type: ignore[no-untyped-def]
             b += 1
             long += np.hypot(xy[b, 0] - xy[b - 1, 0], xy[b, 1] - xy[b - 1, 1])
             most = max(most, thick[b])
-        limit = SPOT if a > first and b < last else END_SPOT if a > first or b < last else 0.0
-        if long < most < limit * pair:
-            thick[a : b + 1] = pair
+        within = a > first and b < last
+        limit = SPOT if within else END_SPOT if a > first or b < last else 0.0
+        spot = long < most < limit * pair or (limit > 0.0 and not within and long < ahead + SHORTEST)
+        two[a : b + 1] = not spot
         a = b + 1
 
 
 @kernel
-def _change(xy, thick, two, first, last, pair, share):  # type: ignore[no-untyped-def]
-    """Say where there are two lines; on a short way they go on where they have but ``share``.
+def _change(xy, thick, two, first, last, share):  # type: ignore[no-untyped-def]
+    """Let two lines go on where they have but ``share`` on a short way.
 
     Each change between one line and two leaves void, or lies twice.
     """
-    for k in range(first, last + 1):
-        two[k] = thick[k] > pair
     a = first
     while a <= last:
         if two[a]:

@@ -14,6 +14,7 @@ from even_step.core.slicing.evened import HARDLY
 
 HAIRLINE = 0.02  # mm, a gap no wider than that is not worth another width
 SAME = 1e-9
+STEP = 0.02  # mm, by no more is a line shifted from point to point; its width changes by twice as much
 
 
 @kernel
@@ -202,3 +203,28 @@ def _meeting(at, a, b, c, d, deep, deeper, by, out, w):  # type: ignore[no-untyp
     if -0.1 <= s <= 1.1 and -0.1 <= t <= 1.1:
         return _point(out, w, ax + s * ux, ay + s * uy, by)
     return w
+
+
+@kernel
+def in_steps(xy, start):  # type: ignore[no-untyped-def]
+    """Return rings, points with how much each is shifted, with points between where the shift changes fast."""
+    more = 0
+    for r in range(start.shape[0] - 1):
+        for i in range(start[r], start[r + 1]):
+            j = i + 1 if i + 1 < start[r + 1] else start[r]
+            more += int(abs(xy[j, 2] - xy[i, 2]) / STEP)
+    if more == 0:
+        return xy, start
+    out = np.empty((xy.shape[0] + more, 3))
+    begin = np.zeros(start.shape[0], np.int64)
+    w = 0
+    for r in range(start.shape[0] - 1):
+        for i in range(start[r], start[r + 1]):
+            j = i + 1 if i + 1 < start[r + 1] else start[r]
+            steps = int(abs(xy[j, 2] - xy[i, 2]) / STEP) + 1
+            for m in range(steps):
+                for c in range(3):
+                    out[w, c] = xy[i, c] + (xy[j, c] - xy[i, c]) * m / steps
+                w += 1
+        begin[r + 1] = w
+    return out, begin

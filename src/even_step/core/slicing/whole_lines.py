@@ -41,7 +41,7 @@ def whole_lines(
     lost = region.nothing(len(shapes))
     for one in np.unique(filled):
         some = np.flatnonzero(filled == one)
-        bounds = Bounds(outer, 2 * outer, outer - float(one))
+        bounds = Bounds(outer, 2 * outer, 2 * outer, outer - float(one))
         thin = narrow_places(shapes[some], region.offset(shapes[some], -float(one)), 2 * float(one))
         laid = singles(thin, region.rings(shapes[some]), bounds, 2 * float(one), 0, thicken=False)
         single.append(replace(laid, item=some[laid.item], width=np.full(len(laid.width), outer)))
