@@ -248,11 +248,13 @@ def test_what_is_too_thin_for_any_line_is_told():
 def test_the_mouth_of_a_stub_that_sees_the_room_on_one_side_alone_is_closed():
     """Two of these plans, whose stubs have such mouths, were 9 and 13 % void."""
     before = narrow.TALLY.points[-1]
-    for plan in crossing_bars():
-        void, twice, outside = shares(plan, laid(plan))
-        assert void < 0.045
-        assert twice < 0.055
-        assert outside < 0.0002
+    void, twice, outside = np.array([shares(plan, laid(plan)) for plan in crossing_bars()]).T
+    assert void.max() < 0.045
+    assert twice.max() < 0.05
+    assert void.mean() < 0.014
+    # Circles of a small place may have their middles beyond its doors, and no line is laid there.
+    assert twice.mean() < 0.017
+    assert outside.max() < 0.0002
     assert narrow.TALLY.points[-1] == before
 
 

@@ -64,11 +64,12 @@ def finished(node, far, part, door, end, begin, way, start, grids, slot, deep, e
             w += count
         starts[k + 1] = w
     stubs = _stubs(node, far, part, begin, parts)
+    clear = _clear(stubs, node, door, part)
     last = lines
     for p in range(parts):
         if stubs[p, 5] > 0.0:
             long[p] = 0.0
-            _lengthen(stubs[p], grid_at(grids, slot[p]), deep)
+            _lengthen(stubs[p], clear[p], grid_at(grids, slot[p]), deep)
         if long[p] < STUB and stubs[p, 4] > 0.0:
             for side in range(2):
                 xy[w, 0], xy[w, 1], radius[w] = stubs[p, 2 * side], stubs[p, 2 * side + 1], stubs[p, 4]
@@ -211,21 +212,37 @@ def _to_end(xy, far, free, grid, deep):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lengthen(stub, grid, deep):  # type: ignore[no-untyped-def]
-    """Lead a stub on both ways as far as the walls beside stay as far as they are."""
+def _lengthen(stub, clear, grid, deep):  # type: ignore[no-untyped-def]
+    """Lead a stub on both ways as far as the walls beside stay as far as they are, and no further than ``clear``."""
     edges, frame, first, item = grid
     dx, dy = (stub[2] - stub[0]) / STUB, (stub[3] - stub[1]) / STUB
     x, y, radius = 0.5 * (stub[0] + stub[2]), 0.5 * (stub[1] + stub[3]), stub[4]
     for side in range(2):
         way = -1.0 if side == 0 else 1.0
         ahead, _ = first_met(edges, frame, first, item, x, y, way * dx, way * dy, 2.0 * radius + deep)
-        on = max(ahead - deep - radius, 0.5 * STUB)
+        on = max(min(ahead - deep - radius, clear[side]), 0.5 * STUB)
         while on > 0.5 * STUB:
             ex, ey = x + way * dx * on, y + way * dy * on
             if nearest_edge(edges, frame, first, item, ex, ey, radius + deep) > AS_FAR * radius + deep:
                 break
             on = max(0.5 * STUB, 0.7 * on)
         stub[2 * side], stub[2 * side + 1] = x + way * dx * on, y + way * dy * on
+
+
+@kernel
+def _clear(stubs, node, door, part):  # type: ignore[no-untyped-def]
+    """Return how far from its middle a door lies on either way of each stub, (n, 2)."""
+    out = np.full((stubs.shape[0], 2), np.inf)
+    for i in range(node.shape[0]):
+        p = part[i]
+        if not door[i] or stubs[p, 4] <= 0.0:
+            continue
+        dx, dy = stubs[p, 2] - stubs[p, 0], stubs[p, 3] - stubs[p, 1]
+        x, y = node[i, 0] - 0.5 * (stubs[p, 0] + stubs[p, 2]), node[i, 1] - 0.5 * (stubs[p, 1] + stubs[p, 3])
+        along = (x * dx + y * dy) / STUB
+        side = 0 if along < 0.0 else 1
+        out[p, side] = min(out[p, side], abs(along))
+    return out
 
 
 @kernel

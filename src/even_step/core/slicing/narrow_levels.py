@@ -6,7 +6,7 @@ import numpy as np
 
 from even_step.core.kernels import kernel
 from even_step.core.plane.balls import NEVER
-from even_step.core.plane.trace import ring_area
+from even_step.core.plane.trace import is_inside, ring_area
 from even_step.core.slicing.doors import MARK, SAME, by_ring, doors, inward, upper_doors
 from even_step.core.slicing.evened import HARDLY
 from even_step.core.slicing.middles import LEAST_LONG, MOST_PIECES, members, middle, middle_of_two
@@ -212,12 +212,14 @@ def thin_places(net, samples, kind, room, mate, polygon, low, high, deep, sizes,
             w > 0
             and _fills(lines, line_start, n, made, free, abs(area), half)
             and _holds(lines, line_start[n], w, least)
+            and (o >= 0 or _lie_in(lines, line_start[n], w, xy, start[k], start[k + 1]))
         )
         if fits and o >= 0:
             done[o] = True
         elif not fits and o == -1:
             made = star(own, pos, balls, door, net, deep, high, one, lines, line_start, n, free)
             fits = made >= n and _fills(lines, line_start, n, made, free, abs(area), half)
+            fits = fits and _lie_in(lines, line_start[n], line_start[made], xy, start[k], start[k + 1])
         left[k] = not fits
         if fits:
             line_of[n:made] = of[k]
@@ -251,6 +253,15 @@ def _fills(lines, starts, n, made, free, area, half):  # type: ignore[no-untyped
             beyond += 2.0 * end * (end if free[m, side] else half)
     beyond = beyond if made > n else 2.0 * half * half
     return filled < ABOUT * area + beyond and area < ABOUT * filled + beyond
+
+
+@kernel
+def _lie_in(lines, first, last, xy, begin, end):  # type: ignore[no-untyped-def]
+    """Tell whether most points of lines lie in a place; the circles of a small one may be beyond its doors."""
+    within = 0
+    for k in range(first, last):
+        within += is_inside(lines[k, 0], lines[k, 1], xy, begin, end)
+    return 2 * within >= last - first
 
 
 @kernel
