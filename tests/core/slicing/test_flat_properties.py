@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.patterns.pattern import PatternLayout, Rooms, fill
 from even_step.core.work import Crew
-from tests.narrow_help import drawn, laid
+from tests.narrow_help import ROUNDING, drawn, laid
 
 MANY = settings(max_examples=200, deadline=None, derandomize=True)
 HEIGHT = 0.2
@@ -54,6 +54,10 @@ def test_walls_and_what_they_leave_fill_the_outline_and_stay_within(plan, count)
     # Corners that a round line does not reach: at most a quarter of a line's square less its disc at each.
     corners = sum(len(ring.coords) for part in plan.geoms for ring in (part.exterior, *part.interiors))
     assert missing.area <= 0.02 * plan.area + 0.02 * min(corners, 40), plan.wkt
+    plastic = drawn(made, ROUNDING)
+    twice = sum(line.area for line in plastic) - shapely.union_all(plastic).area
+    # A round spot is filled by two short lines, whose ends stand out of it.
+    assert twice < max(0.02 * plan.area, 0.14), plan.wkt
     both = np.concatenate((made.width, made.strands.width))
     assert np.isfinite(both).all()
     if len(both):

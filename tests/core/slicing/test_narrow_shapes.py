@@ -133,6 +133,14 @@ def test_rough_edges_make_no_gaps(wide, seed):
     checked(noisy(wide, seed))
 
 
+@pytest.mark.parametrize("plan", [star(5, 3, 9), star(8, 4, 8), oval(64, 2, 2), *narrow_plans().values()])
+@pytest.mark.parametrize("off", [0.01, 0.02])
+def test_rough_edges_of_any_shape_make_no_gaps(plan, off):
+    for seed in range(3):
+        rough = roughened(max(shapely.get_parts(plan), key=shapely.area), off, 0.2, seed)
+        checked(max(shapely.get_parts(rough), key=shapely.area))
+
+
 @pytest.mark.parametrize("wide", [0.58, 0.6, 0.62, 0.64, 0.66, 0.68, 0.7, 0.72])
 @pytest.mark.parametrize("seed", range(3, 15))
 def test_a_rough_bar_just_where_one_line_becomes_two_is_filled(wide, seed):
