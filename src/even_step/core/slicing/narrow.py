@@ -5,7 +5,7 @@ et al., "A framework for adaptive width control of dense contour-parallel toolpa
 2020, with all lines but the middle ones as wide as set):
 
 - two full lines and at least the narrowest fit: a line as wide as set along each side, and on with what is left;
-- less, but more than the widest line: two lines, half of the thickness each;
+- less, but more than one line should fill: two lines, half of the thickness each, or one where two would be dots;
 - less, but at least the narrowest line: one line along the middle, as wide as the thickness;
 - less: nothing fits.
 
