@@ -89,7 +89,7 @@ def test_the_gap_between_inner_walls_is_filled(sliced, gap, many):
     assert len(lines) == many
     for line, wide in zip(lines, widths, strict=True):
         assert float(plastic_width(wide, 0.2)) == pytest.approx(gap / many, abs=0.005)
-        assert np.abs(line[:, 1] - 110).max() == pytest.approx((many - 1) * gap / 4, abs=0.005)
+        assert np.abs(line[:, 1] - 110) == pytest.approx(np.full(len(line), (many - 1) * gap / 4), abs=0.005)
 
 
 def test_where_all_walls_fit_none_changes_its_width(sliced):

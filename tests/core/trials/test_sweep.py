@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
-from even_step.core.errors import Cancelled, SettingError
+from even_step.core.errors import Cancelled, EvenStepError, SettingError
 from even_step.core.job.cascade import cascade
 from even_step.core.motion.check import check_gcode
 from even_step.core.stages import StageCache
@@ -91,6 +91,16 @@ def test_what_was_done_before_a_sweep_is_called_off_stays(tmp_path):
     rows = []
     with crew(2, cancelled=lambda: len(rows) == 3) as hands, pytest.raises(Cancelled):
         rows.extend(iter_into(rows, sweep(jobs, hands, StageCache())))
+    assert [row[DENSITY] for row in rows] == [5, 10, 15]
+
+
+def test_one_that_cannot_be_sliced_ends_a_sweep_with_its_error_and_keeps_what_was_done(tmp_path):
+    jobs = jobs_of(job_of(write_stl(tmp_path / "part.stl", box(10, 10, 2))), [range_of("infill.density=5:40:5")])
+    missing = job_of(write_stl(tmp_path / "gone.stl", box(9, 9, 2)))
+    (tmp_path / "gone.stl").unlink()
+    rows = []
+    with crew(2) as hands, pytest.raises(EvenStepError, match="gone"):
+        rows.extend(iter_into(rows, sweep([*jobs[:3], ({DENSITY: 50.0}, missing), *jobs[3:]], hands, StageCache())))
     assert [row[DENSITY] for row in rows] == [5, 10, 15]
 
 

@@ -19,11 +19,12 @@ NARROWEST, WIDEST = 0.6, 1.8  # bores; between them a line's width may follow th
 TWO_RATHER, OF_WIDTH = 1.6, 1.2  # bores, and times as wide as lines are set: from either on two lines are laid
 SPACING = 0.25  # mm between points where the width may change
 SPOT, END_SPOT = 1.5, 1.35  # times as wide as one line, where it goes on to both sides or to one
+SAME = 1e-4  # mm, points no farther apart are one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 AHEAD = 1.25  # radii of a single line: so far beyond its end two begin, and its round end fills what is between them
-ON_GRID = 0.002  # mm, by which two sides may lie off once points are put on their grid
+ON_GRID = 0.004  # mm, by which two sides may lie off once points are put on their grid and lines led straight
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
-EXACT_BEND = 0.004  # and those that are exact
+EXACT_BEND = 0.003  # and those that are exact
 
 
 @dataclass(frozen=True)
@@ -108,11 +109,10 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
                     while b <= last and two[b] == double:
                         b += 1
                     b = min(b, last)  # the first of the next kind, so that no gap opens
-                    line = np.empty((b + 1 - a, 3))
-                    line[:, :2], line[:, 2] = xy[a : b + 1], thick[a : b + 1]
+                    line = _stretch(xy, thick, a, b + 1)
                     if double:
                         before, after = ahead if a > first else 0.0, ahead if b < last else 0.0
-                        head, tail = shortened(line, 0, b + 1 - a, before, after, SHORTEST)
+                        head, tail = shortened(line, 0, line.shape[0], before, after, SHORTEST)
                         made = _side_by_side(
                             line[head:tail, :2].copy(),
                             np.maximum(line[head:tail, 2], share),
@@ -134,6 +134,25 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
             first = last + 1
     size = starts[made]
     return out[:size].copy(), wide[:size].copy(), starts[: made + 1].copy(), origin[:made].copy()
+
+
+@kernel
+def _stretch(xy, thick, first, last):  # type: ignore[no-untyped-def]
+    """Return points with their thickness, none twice in a row: what repeats itself has no way to lie beside of."""
+    line = np.empty((last - first, 3))
+    n = 0
+    for k in range(first, last):
+        if n > 1 and k == last - 1 and _is_at(line, n - 1, xy, k):
+            n -= 1
+        if n == 0 or k == last - 1 or not _is_at(line, n - 1, xy, k):
+            line[n, 0], line[n, 1], line[n, 2] = xy[k, 0], xy[k, 1], thick[k]
+            n += 1
+    return line[:n].copy()
+
+
+@kernel
+def _is_at(line, i, xy, k):  # type: ignore[no-untyped-def]
+    return abs(line[i, 0] - xy[k, 0]) + abs(line[i, 1] - xy[k, 1]) < SAME
 
 
 @kernel
