@@ -58,7 +58,7 @@ def test_walls_and_what_they_leave_fill_the_outline_and_stay_within(plan, count)
     plastic = drawn(made, ROUNDING)
     twice = sum(line.area for line in plastic) - shapely.union_all(plastic).area
     # A round spot is filled by two short lines, whose ends stand out of it.
-    assert twice <= 0.02 * plan.area + 0.14 * len(plan.geoms), plan.wkt
+    assert twice <= 0.02 * plan.area + 0.25 * len(plan.geoms), plan.wkt
     both = np.concatenate((made.width, made.strands.width))
     assert np.isfinite(both).all()
     if len(both):
