@@ -37,6 +37,7 @@ from even_step.core.slicing.laid import (
     strands_joined,
     without_dots,
 )
+from even_step.core.slicing.middles import set_back
 from even_step.core.slicing.singles import ON_GRID, SPACING, Bounds, lines_along
 from even_step.core.slicing.whole_lines import unfit, whole_lines
 
@@ -218,7 +219,7 @@ def _middles(found: Followed, rings: Rings, count: int, levels: Levels, level: i
     some = np.flatnonzero(found.opening_level == level)
     many = np.bincount(narrow[found.opening_shape[some]], minlength=count)
     half = levels.pair(level) / 2 - levels.deep(level)
-    back = half if level < levels.count else half / 2  # past the last level two lines end there
+    back = set_back(half, levels.bounds.pair_above())
     moved = MovedIn(levels.deep(level), found.openings[some], starts_of(many), half, back)
     lines = axes(thin, rings, levels.limits(level)[1], SPACING, moved)
     TALLY.add_lines(0, len(plain.xy), len(lines.xy))
