@@ -34,6 +34,12 @@ def lines_of(made):
         yield made.strands.xy[a:b], made.strands.width[a : b - 1]
 
 
+def most_step(made):
+    """The share by which a line's width changes at the most from a stretch to the next."""
+    steps = [np.abs(np.diff(widths)) / np.minimum(widths[1:], widths[:-1]) for _, widths in lines_of(made)]
+    return max((step.max() for step in steps if len(step)), default=0.0)
+
+
 def drawn(made, less=0.0):
     """Each line as drawn, or narrower by so much."""
     return [

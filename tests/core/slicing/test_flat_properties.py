@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from even_step.core.plane.bead import plastic_width
 from even_step.core.slicing.patterns.pattern import PatternLayout, Rooms, fill
 from even_step.core.work import Crew
-from tests.narrow_help import ROUNDING, drawn, laid
+from tests.narrow_help import ROUNDING, drawn, laid, most_step
 
 MANY = settings(max_examples=200, deadline=None, derandomize=True)
 HEIGHT = 0.2
@@ -63,6 +63,7 @@ def test_walls_and_what_they_leave_fill_the_outline_and_stay_within(plan, count)
     if len(both):
         assert both.min() >= 0.24 - 1e-6
         assert both.max() <= 0.72 + 1e-6
+    assert most_step(made) < 0.25, plan.wkt
 
 
 @MANY

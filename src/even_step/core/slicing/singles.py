@@ -23,6 +23,7 @@ SAME = 1e-4  # mm, points no farther apart are one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 AHEAD = 1.25  # radii of a single line: so far beyond its end two begin, and its round end fills what is between them
 ON_GRID = 0.004  # mm, by which two sides may lie off once points are put on their grid and lines led straight
+STEP, PARTS = 0.2, 6  # share of its width by which a line gets wider at once, and what a stretch is parted in at most
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.003  # and those that are exact
 
@@ -81,7 +82,7 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
     least, pair, ahead = limits[0], limits[4], AHEAD * 0.5 * (limits[4] + limits[3])
     share = min(pair, max(pair - HARDLY, 2.0 * (limits[1] - limits[3])))  # so much two lines need at the least
     # Points at a change belong to both sides, and where there are two lines each has its own.
-    room = 4 * xy.shape[0] + 4
+    room = 4 * PARTS * xy.shape[0] + 4
     out, wide = np.empty((room, 2)), np.empty(room)
     starts, origin = np.zeros(room, np.int64), np.empty(room, np.int64)
     two = np.zeros(xy.shape[0], np.bool_)
@@ -226,10 +227,7 @@ def _side_by_side(line, thick, free_first, free_last, rough, limits, out, wide, 
 
 @kernel
 def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untyped-def]
-    """Smooth a rough line and its widths a little, drop points it does not need, give each stretch its mean width.
-
-    Where the width changes fast the stretch keeps to its narrower end, lest its edge stand out.
-    """
+    """Smooth a rough line and its widths a little, drop points it does not need, give each stretch its mean width."""
     count = line.shape[0]
     soft, softer = line.copy(), width.copy()
     if rough and count > 3:
@@ -246,12 +244,31 @@ def _put(line, width, rough, out, wide, starts, made):  # type: ignore[no-untype
         if keep[i]:
             out[w], wide[w] = soft[i], softer[i]
             if before >= 0:
-                narrower = softer[before : i + 1].min()
-                wide[w - 1] = min((softer[before] + softer[i]) / 2.0, narrower + STANDS_OUT - ON_GRID)
+                w = _in_steps(soft[before], softer[before : i + 1], out, wide, w)
             before = i
             w += 1
     starts[made + 1] = w
     return made + 1
+
+
+@kernel
+def _in_steps(begin, width, out, wide, w):  # type: ignore[no-untyped-def]
+    """Say how wide a stretch is from ``begin`` to point ``w``, in parts where its width changes fast; returns its end.
+
+    Where the width changes fast each keeps to its narrower end, lest its edge stand out.
+    """
+    first, last, narrower = width[0], width[-1], width.min()
+    parts = min(int(abs(last - first) / (STEP * narrower)) + 1, PARTS)
+    end_x, end_y = out[w, 0], out[w, 1]
+    for k in range(parts):
+        a, b = first + (last - first) * k / parts, first + (last - first) * (k + 1) / parts
+        lower = narrower if parts == 1 else min(a, b)
+        wide[w + k - 1] = min((a + b) / 2.0, lower + STANDS_OUT - ON_GRID)
+        share = (k + 1) / parts
+        out[w + k, 0] = begin[0] + (end_x - begin[0]) * share
+        out[w + k, 1] = begin[1] + (end_y - begin[1]) * share
+        wide[w + k] = b
+    return w + parts - 1
 
 
 @kernel
