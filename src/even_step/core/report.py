@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import resource
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from even_step.core.findings.finding import PlacedPart, SlicedSolid
 from even_step.core.heights_report import heights_of
 from even_step.core.hole_report import holes_of
 from even_step.core.job.cascade import bed_heat
+from even_step.core.job.model import Part
 from even_step.core.mesh.measure import measure
 from even_step.core.motion.comments import GcodeJob
 from even_step.core.motion.fan import path_fans
@@ -68,10 +69,7 @@ def gcode_job(sliced: Sliced) -> GcodeJob:
 
 def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> dict[str, Any]:
     """Return the report as a record that JSON can hold."""
-    heat = sliced.job.machine.heating
-    materials = material_used(sliced)
-    used = [sliced.scopes.whole[one["extruder"] - 1] for one in materials]
-    hottest = max(float(table.values["heat.first_nozzle"]) for table in used)
+    told = outcome(sliced, ledger_by_layer=ledger_by_layer)
     return {
         "version": REPORT_VERSION,
         "program": f"even-step {__version__}",
@@ -81,7 +79,24 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
             "recipe": sliced.job.recipe.name,
             "changed": dict(sliced.job.settings),
         },
-        "parts": _parts(sliced),
+        **told,
+        "parts": [{**one, **more} for one, more in zip(_parts(sliced), told["parts"], strict=True)],
+        "texture_s": texture_time(sliced, run),
+        "heat_up_s": _heat_up(sliced, told["material"]),
+        "stages_s": {name: {"wall": run.wall[name], "cpu": run.cpu[name]} for name in run.wall},
+        "peak_rss_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0,
+        "cache": run.hits(),
+        "trials": [],
+    }
+
+
+def outcome(sliced: Sliced, *, ledger_by_layer: bool = False) -> dict[str, Any]:
+    """Return what of the report trials are compared by; of parts, where they stand and their layers.
+
+    A sweep asks for no more at each of its steps: the rest takes as long as a stage.
+    """
+    return {
+        "parts": _layers_of_parts(sliced),
         "layers": {
             "count": sliced.toolpath.layers,
             "z_mm": _listed(sliced.toolpath.top),
@@ -90,9 +105,7 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         },
         "time_s": sliced.plan.total,
         "time_by_role_s": time_by_role(sliced.toolpath, sliced.plan),
-        "texture_s": texture_time(sliced, run),
-        "heat_up_s": heat_up_time(heat, hottest, bed_heat(used)),
-        "material": materials,
+        "material": material_used(sliced),
         "retractions": retractions(sliced.toolpath, sliced.plan.speeds, sliced.motion),
         "gap_fill_strokes": sliced.toolpath.strokes(GAP_FILL),
         "changes_of_extruder": int((sliced.plan.speeds.changes > 0).sum()),
@@ -103,11 +116,14 @@ def report(sliced: Sliced, run: StageRun, *, ledger_by_layer: bool = False) -> d
         "support_contact_mm2": sum(_lies(sliced.solids[part.solid]) for part in sliced.placed),
         "contact_area_mm2": sum(_contact(sliced.solids[part.solid]) for part in sliced.placed),
         "findings": [dataclasses.asdict(finding) for finding in sliced.findings],
-        "stages_s": {name: {"wall": run.wall[name], "cpu": run.cpu[name]} for name in run.wall},
-        "peak_rss_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0,
-        "cache": run.hits(),
-        "trials": [],
     }
+
+
+def _heat_up(sliced: Sliced, materials: Sequence[dict[str, Any]]) -> float:
+    """Return what the hottest nozzle in use and the bed take to get hot, s."""
+    used = [sliced.scopes.whole[one["extruder"] - 1] for one in materials]
+    hottest = max(float(table.values["heat.first_nozzle"]) for table in used)
+    return heat_up_time(sliced.job.machine.heating, hottest, bed_heat(used))
 
 
 def _mass_by_role(sliced: Sliced) -> dict[str, float]:
@@ -122,13 +138,29 @@ def _listed(values: Any) -> list[float]:
     return [float(value) for value in values]
 
 
-def _parts(sliced: Sliced) -> list[dict[str, Any]]:
-    """Describe each part of the job with the placements of its copies."""
-    out: list[dict[str, Any]] = []
+def _copies(sliced: Sliced) -> Iterator[tuple[Part, int, Sequence[PlacedPart]]]:
+    """Go through the parts of the job: each with the number of its first copy, and its copies."""
     number = 0
     for part in sliced.job.parts:
-        copies = sliced.placed[number : number + len(part.copies)]
+        yield part, number, sliced.placed[number : number + len(part.copies)]
         number += len(part.copies)
+
+
+def _layers_of_parts(sliced: Sliced) -> list[dict[str, Any]]:
+    """Return where the copies of each part stand, and its layers."""
+    return [
+        {
+            "placements": [_placement(sliced, copy.solid, copy.at) for copy in copies],
+            **heights_of(sliced, first, len(copies)),
+        }
+        for _, first, copies in _copies(sliced)
+    ]
+
+
+def _parts(sliced: Sliced) -> list[dict[str, Any]]:
+    """Describe each part of the job."""
+    out: list[dict[str, Any]] = []
+    for part, first, copies in _copies(sliced):
         solid = sliced.solids[copies[0].solid]
         low, high = solid.mesh.bounds
         out.append(
@@ -140,11 +172,9 @@ def _parts(sliced: Sliced) -> list[dict[str, Any]]:
                 "triangles": solid.model.triangles,
                 "volume_mm3": measure(solid.mesh).volume,
                 "size_mm": _listed(high - low),
-                "placements": [_placement(sliced, copy.solid, copy.at) for copy in copies],
-                "supports": _supports(sliced, number - len(copies), copies),
-                "zones": zones_of(sliced, number - len(copies)),
+                "supports": _supports(sliced, first, copies),
+                "zones": zones_of(sliced, first),
                 "true_size": holes_of(solid),
-                **heights_of(sliced, number - len(copies), len(copies)),
                 "repairs": list(solid.model.repairs),
                 "warnings": list(solid.model.warnings),
             }

@@ -50,7 +50,7 @@ from even_step.core.motion.writer import gcode
 from even_step.core.output import require_room, write_whole
 from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.preview import preview
-from even_step.core.report import gcode_job, report
+from even_step.core.report import gcode_job, outcome, report
 from even_step.core.section import layer_voids
 from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, read_models, settled
@@ -222,7 +222,7 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
 def measure(request: MeasureJob, memory: Memory, crew: Crew) -> Outcome:
     """Slice a job for its figures."""
     run = StageRun(crew, memory.cache)
-    return Outcome(row_of(report(slice_job(request.job, crew, memory.cache, run), run), {}))
+    return Outcome(row_of(outcome(slice_job(request.job, crew, memory.cache, run)), {}))
 
 
 def export_gcode(request: ExportGcode, memory: Memory, crew: Crew) -> Outcome:

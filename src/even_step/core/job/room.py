@@ -15,7 +15,8 @@ SLACK = 1e-6  # mm a part may stick out, for rounding
 def beyond(bed: Bed, xy: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return how far points, (n, 2), lie off a bed, mm; below 0 for those on it, the less the farther inside."""
     if bed.shape == "round":
-        return np.asarray(np.hypot(*(xy - bed.centre).T) - bed.size[0] / 2)
+        x, y = xy[:, 0] - bed.centre[0], xy[:, 1] - bed.centre[1]
+        return np.asarray(np.sqrt(x * x + y * y) - bed.size[0] / 2)
     x0, y0, x1, y1 = bed.bounds
     return np.maximum(np.maximum(x0 - xy[:, 0], xy[:, 0] - x1), np.maximum(y0 - xy[:, 1], xy[:, 1] - y1))
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from even_step.core.catalogue.setting import Value
 from even_step.core.job.model import Job
 from even_step.core.pipeline import slice_job
-from even_step.core.report import report
+from even_step.core.report import outcome
 from even_step.core.stages import Cache, StageRun
 from even_step.core.trials.figures import Row, row_of
 from even_step.core.work import Crew
@@ -23,4 +23,4 @@ def sweep(jobs: Sequence[tuple[dict[str, Value], Job]], crew: Crew, cache: Cache
     """
     for swept, job in jobs:
         run = StageRun(crew, cache)
-        yield row_of(report(slice_job(job, crew, cache, run), run), swept)
+        yield row_of(outcome(slice_job(job, crew, cache, run)), swept)
