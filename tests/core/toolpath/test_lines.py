@@ -4,6 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+import shapely
 
 from even_step.core.figures import pose_figures
 from even_step.core.mesh.pose import set_down
@@ -13,7 +14,7 @@ from even_step.core.toolpath import lines as lines_module
 from even_step.core.toolpath.lines import STRAY, coarse_lines, lines_of, parted
 from even_step.core.toolpath.roles import BOTTOM, HIDDEN, OUTER_WALL, SUPPORT, TOP
 from tests.conftest import mended
-from tests.shapes import ball, box
+from tests.shapes import ball, box, extruded, narrow_plans
 
 
 def laid_length(points):
@@ -76,6 +77,17 @@ def test_voids_of_a_layer_add_up_to_the_ledgers(sliced):
     ledger = done.report["ledger"]["layers"][4]["void_mm2"]
     assert ledger > 1.0
     assert area == pytest.approx(ledger, rel=0.1)
+
+
+def test_a_hair_along_an_edge_is_no_void(sliced):
+    """Of an S with strokes of 0.75 mm 2 µm were bare along 15 mm, and all of it was marked."""
+    rings = layer_voids(sliced(extruded(narrow_plans()["letters"], 2.0)).sliced, 4)
+    assert len(rings.start) > 1
+    for a, b in pairwise(rings.start):
+        piece = shapely.Polygon(rings.xy[a:b])
+        assert piece.area > 0.018
+        assert not piece.buffer(-0.009).is_empty
+        assert np.ptp(rings.xy[a:b], axis=0).max() < 2.0
 
 
 def test_voids_beside_supports_are_counted_once(sliced):

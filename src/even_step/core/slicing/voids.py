@@ -12,6 +12,7 @@ from even_step.core.plane.region import Regions
 from even_step.core.toolpath.toolpath import Toolpath
 
 LEAST_AREA = 0.02  # mm²; smaller ones are corners that a round line end cannot reach
+HAIR = 0.02  # mm; along an edge nothing thinner is a void: so much may lines lie off it
 
 
 def deepest_texture(*settings: Mapping[str, Any]) -> float:
@@ -20,7 +21,7 @@ def deepest_texture(*settings: Mapping[str, Any]) -> float:
 
 
 def void_pieces(toolpath: Toolpath, layer: int, part: int, dense: Regions, skin: Regions) -> Regions:
-    """Return the voids of a placed part in a layer, piece by piece.
+    """Return the voids of a placed part in a layer, piece by piece, without what of them is thinner than a hair.
 
     Parameters
     ----------
@@ -39,6 +40,8 @@ def void_pieces(toolpath: Toolpath, layer: int, part: int, dense: Regions, skin:
     counts = np.concatenate(([0], np.cumsum([len(span) for span in spans]))).astype(np.int64)
     points = toolpath.xy[np.concatenate(spans)] if spans else np.zeros((0, 2))
     laid = cut.stroked(points, counts, toolpath.width[mine].astype(np.float64))
-    pieces, _ = region.pieces(region.difference(dense, np.array([laid], object)))
+    bare, _ = region.pieces(region.difference(dense, np.array([laid], object)))
+    bare = bare[region.area(bare) >= LEAST_AREA]
+    pieces, _ = region.pieces(region.offset(region.offset(bare, -HAIR / 2), HAIR / 2))
     pieces = pieces[region.area(pieces) >= LEAST_AREA]
     return np.asarray(pieces[~region.covers(np.repeat(skin, len(pieces)), pieces)], object)
