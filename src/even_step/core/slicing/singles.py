@@ -23,7 +23,8 @@ SAME = 1e-4  # mm, points no farther apart are one
 SHORTEST = 0.04  # mm, shorter lines hold nothing
 AHEAD = 1.25  # radii of a single line: so far beyond its end two begin, and its round end fills what is between them
 ON_GRID = 0.004  # mm, by which two sides may lie off once points are put on their grid and lines led straight
-STEP, PARTS = 0.2, 6  # share of its width by which a line gets wider at once, and what a stretch is parted in at most
+STEP = 0.2  # share of its width by which a line gets wider at once
+PARTS = int((WIDEST / NARROWEST - 1) / STEP) + 1  # of a stretch, at the most
 MOST_BEND = 0.012  # mm, how far simplified middle lines may lie off,
 EXACT_BEND = 0.003  # and those that are exact
 
@@ -82,8 +83,8 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
     least, pair, ahead = limits[0], limits[4], AHEAD * 0.5 * (limits[4] + limits[3])
     share = min(pair, max(pair - HARDLY, 2.0 * (limits[1] - limits[3])))  # so much two lines need at the least
     # Points at a change belong to both sides, and where there are two lines each has its own.
-    room = 4 * PARTS * xy.shape[0] + 4
-    out, wide = np.empty((room, 2)), np.empty(room)
+    room = 4 * xy.shape[0] + 4
+    out, wide = np.empty((PARTS * room, 2)), np.empty(PARTS * room)
     starts, origin = np.zeros(room, np.int64), np.empty(room, np.int64)
     two = np.zeros(xy.shape[0], np.bool_)
     made = 0
@@ -258,7 +259,7 @@ def _in_steps(begin, width, out, wide, w):  # type: ignore[no-untyped-def]
     Where the width changes fast each keeps to its narrower end, lest its edge stand out.
     """
     first, last, narrower = width[0], width[-1], width.min()
-    parts = min(int(abs(last - first) / (STEP * narrower)) + 1, PARTS)
+    parts = min(1 + int(abs(last - first) / (STEP * narrower)), PARTS)
     end_x, end_y = out[w, 0], out[w, 1]
     for k in range(parts):
         a, b = first + (last - first) * k / parts, first + (last - first) * (k + 1) / parts
