@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis.internal.conjecture import providers
 
 from even_step.cli import main
 from even_step.core.job.model import Job, Machine, Material, Recipe
@@ -13,6 +14,9 @@ from even_step.core.work import crew
 from tests.slicing_help import slice_it
 
 LONGEST = "test_command_line.py"
+
+# Which examples are tried would else depend on what other tests have loaded: numbers of all modules are among them.
+providers._get_local_constants = lambda: providers._local_constants
 
 
 def pytest_collection_modifyitems(items):

@@ -209,6 +209,15 @@ def test_what_is_left_between_holes_is_full(radius, count):
     checked(shapely.box(-8, -8, 8, 8).difference(shapely.union_all(holes)), count)
 
 
+def test_where_a_middle_line_steps_back_two_lines_beside_it_do_not_cross():
+    """A square that leans on a disc: where the room is at its widest circles came in turn, not in a row."""
+    disc = [(-0.439, -1.061), (-1.5, -1.5), (-2.561, -1.061), (-3, 0), (-2.768, 0.56)]
+    plan = shapely.Polygon([*disc, (-3.354, 0.696), (-2.68, 3.619), (0, 3), (-0.447, 1.064), (0, 0)])
+    void, twice, _ = shares(plan, laid(plan, 2))
+    assert void < 0.015
+    assert twice < 0.02
+
+
 @pytest.mark.parametrize("gap", [0.001, 0.01, 0.05, 0.2])
 def test_bodies_a_hair_apart_are_laid_each_for_itself(gap):
     pair = shapely.union_all([shapely.box(0, 0, 20, 1.25), shapely.box(0, 1.25 + gap, 20, 2.5 + gap)])

@@ -140,13 +140,13 @@ def _laid(xy, thick, start, free, rough, limits):  # type: ignore[no-untyped-def
 
 @kernel
 def _stretch(xy, thick, first, last):  # type: ignore[no-untyped-def]
-    """Return points with their thickness, none twice in a row: what repeats itself has no way to lie beside of."""
+    """Return points with their thickness, none twice in a row, nor a step back: there is no way to lie beside of."""
     line = np.empty((last - first, 3))
     n = 0
     for k in range(first, last):
         if n > 1 and k == last - 1 and _is_at(line, n - 1, xy, k):
             n -= 1
-        if n == 0 or k == last - 1 or not _is_at(line, n - 1, xy, k):
+        if n == 0 or k == last - 1 or not (_is_at(line, n - 1, xy, k) or _is_back(line, n - 1, xy, k)):
             line[n, 0], line[n, 1], line[n, 2] = xy[k, 0], xy[k, 1], thick[k]
             n += 1
     return line[:n].copy()
@@ -155,6 +155,16 @@ def _stretch(xy, thick, first, last):  # type: ignore[no-untyped-def]
 @kernel
 def _is_at(line, i, xy, k):  # type: ignore[no-untyped-def]
     return abs(line[i, 0] - xy[k, 0]) + abs(line[i, 1] - xy[k, 1]) < SAME
+
+
+@kernel
+def _is_back(line, i, xy, k):  # type: ignore[no-untyped-def]
+    """Whether a point lies behind the last one of a line, within the circle there: circles may find it in turn."""
+    if i == 0:
+        return False
+    dx, dy = xy[k, 0] - line[i, 0], xy[k, 1] - line[i, 1]
+    ahead = dx * (line[i, 0] - line[i - 1, 0]) + dy * (line[i, 1] - line[i - 1, 1])
+    return ahead < 0.0 and np.hypot(dx, dy) < 0.5 * line[i, 2]
 
 
 @kernel
