@@ -10,7 +10,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_step.core.plane.parting import between, lengths_within, lines_cut, parted_lines
+from even_step.core.plane.parting import between, borders_of, lengths_within, lines_cut, parted_lines
 
 SPOTS = [(x, y) for x in range(5, 100, 10) for y in range(5, 100, 10)]
 DISCS = shapely.MultiPolygon([shapely.Point(at).buffer(3.0) for at in SPOTS])
@@ -32,7 +32,7 @@ def test_what_is_cut_is_what_lies_within(region):
     xy = [shapely.get_coordinates(line) for line in lines]
     start = np.cumsum([0, *(len(one) for one in xy)])
     owner = np.zeros(len(lines), np.int64)
-    cut = lines_cut(np.concatenate(xy), start, owner, np.array([region], object), 0.01)
+    cut = lines_cut(np.concatenate(xy), start, owner, borders_of(np.array([region], object)), 0.01)
     points, begin, line, whole = cut.xy, cut.start, cut.line, cut.whole
     assert not whole[line != len(lines) - 1].any()
     assert whole[line == len(lines) - 1].tolist() == [True] * (region is SIEVE)

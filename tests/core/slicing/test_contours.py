@@ -7,8 +7,10 @@ import pytest
 import shapely
 import trimesh
 
+from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
-from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.plane.cut import alike
+from even_step.core.slicing.contours import ContourSettings, contours, contours_of_each
 from tests.conftest import mended
 from tests.shapes import NASTY, ball, box, comb, flipped, holed_block, hollow_box
 
@@ -120,3 +122,16 @@ def test_nasty_meshes_give_valid_regions(hands, name):
     done = contours(mesh, np.linspace(low, high, 23), ContourSettings(2.0, 0.0125), hands)
     assert shapely.is_valid(done.outline).all()
     assert len(done.which) == 23
+
+
+def test_many_meshes_cut_in_one_go_have_the_outlines_of_each_alone(hands):
+    cuts = np.linspace(-9.5, 12.0, 40)
+    meshes = [mended(facets) for facets in (ball(10, 3), comb(), box(4, 5, 6), hollow_box())]
+    meshes.insert(2, Mesh(np.empty((0, 3)), np.empty((0, 3), np.int32)))
+    which, outline = contours_of_each(meshes, cuts, EXACT, hands)
+    for mesh, own in zip(meshes, which, strict=True):
+        alone = contours(mesh, cuts, EXACT, hands)
+        assert alike(outline[own], alone.outline[alone.which]).all()
+    none, nothing = contours_of_each([], cuts, EXACT, hands)
+    assert none.shape == (0, 40)
+    assert nothing[0].is_empty

@@ -56,6 +56,11 @@ def wedges(part: shapely.Polygon, count: int) -> Regions:
     return np.asarray(shapely.polygons(corners), object)
 
 
+def alike(a: Regions, b: Regions) -> NDArray[np.bool_]:
+    """Tell pair by pair whether two regions are the same, point by point."""
+    return np.asarray(shapely.equals_exact(a, b, 0.0))
+
+
 def union_of_some_apart(regions: Regions) -> shapely.MultiPolygon:
     """Return the union of some regions of which many lie apart: those whose boxes meet no other one's are only added.
 

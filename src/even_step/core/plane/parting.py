@@ -12,7 +12,7 @@ from even_step.core.kernels import kernel
 from even_step.core.plane import region, valid
 from even_step.core.plane.ragged import Index, Points
 from even_step.core.plane.region import Regions
-from even_step.core.plane.segments import NEAR, Arrays, grid_at, grids_of
+from even_step.core.plane.segments import NEAR, Grids, grid_at, grids_of
 
 CELL = 1.0  # mm, of the grids that find the borders
 SAME = 1e-6  # mm, crossings so near each other are one
@@ -52,7 +52,7 @@ def parted_lines(xy: Points, start: Index, cells: Regions, shortest: float) -> P
     """
     count = len(start) - 1
     reach = np.zeros(count, np.int64), np.full(count, len(cells))
-    grids = _grids(cells)
+    grids = grids_of(region.rings(cells), np.arange(len(cells)), len(cells), CELL).arrays
     at, begin = _borders(xy, start, *reach, grids, max(shortest, SAME))
     middles = _middles(xy, start, at, begin)
     number = _located(middles, begin, *reach, grids)
@@ -61,19 +61,31 @@ def parted_lines(xy: Points, start: Index, cells: Regions, shortest: float) -> P
     return _rounded(Parted(*_cut(xy, start, at, begin, number, 0.0)))
 
 
-def lines_cut(xy: Points, start: Index, owner: Index, regions: Regions, shortest: float) -> Parted:
-    """Cut each line to the region it is of; what is left are pieces no shorter than ``shortest`` mm, or all of it."""
-    grids = _grids(regions)
-    at, begin = _borders(xy, start, owner, owner + 1, grids, SAME)
-    number = _located(_middles(xy, start, at, begin), begin, owner, owner + 1, grids)
+def borders_of(regions: Regions) -> Grids:
+    """Return the borders of regions in grids; what is the same region has one."""
+    _, first, slot = np.unique([id(one) for one in regions], return_index=True, return_inverse=True)
+    made = grids_of(region.rings(regions[first]), np.arange(len(first)), len(first), CELL)
+    return Grids(slot.ravel(), made.arrays)
+
+
+def lines_cut(xy: Points, start: Index, owner: Index, borders: Grids, shortest: float) -> Parted:
+    """Cut each line to the region it is of; what is left are pieces no shorter than ``shortest`` mm, or all of it.
+
+    ``owner`` is the region of each line, by its number among those whose borders are given (``borders_of``); the cells
+    that are returned are numbers of grids.
+    """
+    own, grids = borders.slot[owner], borders.arrays
+    at, begin = _borders(xy, start, own, own + 1, grids, SAME)
+    number = _located(_middles(xy, start, at, begin), begin, own, own + 1, grids)
     return _rounded(Parted(*_cut(xy, start, at, begin, number, shortest)))
 
 
 def lengths_within(xy: Points, start: Index, owner: Index, regions: Regions) -> NDArray[np.float64]:
     """Return how much of each line lies within the region it is of, (n,), mm; what runs over itself counts as often."""
-    grids = _grids(regions)
-    at, begin = _borders(xy, start, owner, owner + 1, grids, SAME)
-    number = _located(_middles(xy, start, at, begin), begin, owner, owner + 1, grids)
+    borders = borders_of(regions)
+    own, grids = borders.slot[owner], borders.arrays
+    at, begin = _borders(xy, start, own, own + 1, grids, SAME)
+    number = _located(_middles(xy, start, at, begin), begin, own, own + 1, grids)
     ends = np.zeros(len(at), np.bool_)
     ends[begin[1:] - 1] = True  # from the end of a line to the next there is no piece
     line = np.repeat(np.arange(len(start) - 1), np.diff(begin) - 1)
@@ -85,11 +97,6 @@ def between(values: NDArray[np.float64], pieces: Parted) -> NDArray[np.float64]:
     """Return what changes evenly from point to point of some lines at the points of their pieces."""
     after = np.minimum(pieces.step + 1, len(values) - 1)
     return values[pieces.step] + (values[after] - values[pieces.step]) * pieces.share[:, None]
-
-
-def _grids(regions: Regions) -> Arrays:
-    """Return the borders of each region in a grid."""
-    return grids_of(region.rings(regions), np.arange(len(regions)), len(regions), CELL).arrays
 
 
 def _rounded(pieces: Parted) -> Parted:

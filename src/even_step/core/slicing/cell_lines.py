@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.plane.hatch import Strokes
-from even_step.core.plane.parting import MICROMETRE, lines_cut
+from even_step.core.plane.parting import MICROMETRE, borders_of, lines_cut
 from even_step.core.plane.ragged import Index, Points, joined_starts, starts_of
 from even_step.core.plane.region import Regions
+from even_step.core.plane.segments import Grids
 from even_step.core.slicing.laid import Strands, chosen, chosen_strands
 from even_step.core.slicing.patterns.pattern import SHORTEST, Fill
 from even_step.core.slicing.zones import Cells
@@ -27,7 +29,11 @@ def strands_cut(lines: Strands, cells: Regions) -> tuple[Strands, NDArray[np.boo
     whole : (P,) bool
         Whether each is all of its line.
     """
-    cut = lines_cut(lines.xy, lines.start, lines.item, cells, MICROMETRE)
+    return _strands_cut(lines, borders_of(cells))
+
+
+def _strands_cut(lines: Strands, borders: Grids) -> tuple[Strands, NDArray[np.bool_]]:
+    cut = lines_cut(lines.xy, lines.start, lines.item, borders, MICROMETRE)
     line, whole = cut.line, cut.whole
     order, place, start = _met(cut.xy, cut.start, line, whole, lines)
     line = line[order]
@@ -62,7 +68,7 @@ def _met(xy: Points, start: Index, line: Index, whole: NDArray[np.bool_], lines:
     return order, place, starts_of(np.array([len(span) for span in spans], np.int64))
 
 
-def fill_cut(fill: Fill, cut: Cells, shape: Regions, rooms: Regions, crew: Crew) -> Fill:
+def fills_cut(fills: Sequence[Fill], cut: Cells, shape: Regions, rooms: Regions, crew: Crew) -> tuple[Fill, ...]:
     """Cut lines to the cells of their layers; where a cell is all of its room they stay as they are.
 
     Parameters
@@ -72,14 +78,20 @@ def fill_cut(fill: Fill, cut: Cells, shape: Regions, rooms: Regions, crew: Crew)
     rooms
         What the cells were cut from.
     """
+    whole = np.array([own is room for own, room in zip(shape, rooms[cut.room], strict=True)], np.bool_)
+    borders = borders_of(shape)
+    return tuple(_fill_cut(fill, cut.which, whole, borders, crew) for fill in fills)
+
+
+def _fill_cut(fill: Fill, cell: Index, whole: NDArray[np.bool_], borders: Grids, crew: Crew) -> Fill:
     layers = np.flatnonzero(fill.which >= 0)
     which = np.full(len(fill.which), -1, np.int64)
-    pairs, place = np.unique(np.stack((fill.which[layers], cut.which[layers]), axis=1), axis=0, return_inverse=True)
+    pairs, place = np.unique(np.stack((fill.which[layers], cell[layers]), axis=1), axis=0, return_inverse=True)
     which[layers] = place.ravel()
     if len(pairs) == 0:
         return replace(fill, which=which)
-    own, whole = shape[pairs[:, 1]], rooms[cut.room[pairs[:, 1]]]
-    lines = fill.lines
+    lines, own = fill.lines, pairs[:, 1]
+    borders = replace(borders, slot=borders.slot[own])
     first, last = lines.cell[pairs[:, 0]], lines.cell[pairs[:, 0] + 1]
 
     def pieces(a: int, b: int) -> tuple[Points, Index, NDArray[np.bool_], Index]:
@@ -87,9 +99,9 @@ def fill_cut(fill: Fill, cut: Cells, shape: Regions, rooms: Regions, crew: Crew)
         taken = np.concatenate([np.arange(first[i], last[i]) for i in range(a, b)])
         start, place = chosen(lines.start, taken)
         xy = lines.xy[place]
-        if all(own[i] is whole[i] for i in range(a, b)):
+        if whole[own[a:b]].all():
             return xy, start, lines.linked[taken], np.bincount(owner - a, minlength=b - a)
-        cut = lines_cut(xy, start, owner - a, own[a:b], SHORTEST)
+        cut = lines_cut(xy, start, owner, borders, SHORTEST)
         line, uncut = cut.line, cut.whole
         follows = np.concatenate(([False], (np.diff(line) == 1) & uncut[1:] & uncut[:-1]))
         linked = lines.linked[taken[line]] & follows
@@ -102,7 +114,7 @@ def fill_cut(fill: Fill, cut: Cells, shape: Regions, rooms: Regions, crew: Crew)
         np.concatenate([one[2] for one in done]),
         starts_of(np.concatenate([one[3] for one in done])),
     )
-    along = strands_cut(strands_of(fill.along, pairs[:, 0]), own)[0]
+    along = _strands_cut(strands_of(fill.along, pairs[:, 0]), borders)[0]
     return replace(fill, which=which, lines=laid, height=fill.height[pairs[:, 0]], along=along)
 
 

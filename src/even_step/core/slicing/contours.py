@@ -8,6 +8,7 @@ get the same bits. Linear in facets and cuts (Minetto, Volpato, Stolfi et al. 20
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Annotated
@@ -33,6 +34,7 @@ from even_step.core.work import Crew, runs_of
 
 STRAIGHT = 1e-7  # mm off a side, which is nothing but rounding of numbers
 LEAST_RING = 1e-3  # mm², a smaller ring holds no plastic worth a line
+MANY_CUTS, FEW_CUTS = 200_000, 20_000  # facets cut in one go: of one mesh, of many small ones
 
 
 @dataclass(frozen=True)
@@ -79,9 +81,45 @@ def contours(mesh: Mesh, cuts: NDArray[np.float64], settings: ContourSettings, c
     crew
         Who does the work.
     """
-    rank = _ranks(mesh.vertices, cuts)
+    return _cut(mesh, _ranks(mesh.vertices, cuts), cuts, settings, crew)
+
+
+def contours_of_each(
+    meshes: Sequence[Mesh], cuts: NDArray[np.float64], settings: ContourSettings, crew: Crew
+) -> tuple[Index, Regions]:
+    """Cut many meshes at the same heights, (L,), all in one go.
+
+    Returns
+    -------
+    which : (n, L) int64
+        Which outline each mesh has at each height.
+    outline : (U,) regions
+        The distinct outlines.
+    """
+    first = np.cumsum([0, *(len(mesh.vertices) for mesh in meshes)])
+    if first[-1] == 0:
+        return np.zeros((len(meshes), len(cuts)), np.int64), region.nothing(1)
+    stacked = Mesh(
+        np.concatenate([mesh.vertices for mesh in meshes]),
+        np.concatenate([mesh.faces + at for mesh, at in zip(meshes, first, strict=False)]).astype(np.int32),
+    )
+    # Each with planes of its own: only ranks are compared.
+    rank = [_ranks(mesh.vertices, cuts) + number * len(cuts) for number, mesh in enumerate(meshes)]
+    ranks = np.concatenate(rank).astype(np.int32)
+    found = _cut(stacked, ranks, np.tile(cuts, len(meshes)), settings, crew, most=FEW_CUTS)
+    return found.which.reshape(len(meshes), len(cuts)), found.outline
+
+
+def _cut(
+    mesh: Mesh,
+    rank: NDArray[np.int32],
+    cuts: NDArray[np.float64],
+    settings: ContourSettings,
+    crew: Crew,
+    most: int = MANY_CUTS,
+) -> Contours:
     facets, start = _facets_by_cut(mesh.faces, rank, len(cuts), crew)
-    runs = runs_of(np.diff(start), most=200_000)
+    runs = runs_of(np.diff(start), most=most)
     tolerance = settings.resolution
 
     def trace(

@@ -10,12 +10,12 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.bridges import Bridges, BridgeSettings
-from even_step.core.slicing.cell_lines import fill_cut
+from even_step.core.slicing.cell_lines import fills_cut
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.patterns.pattern import Fill
 from even_step.core.slicing.walls import Walls
-from even_step.core.slicing.zones import Borders, Zones
+from even_step.core.slicing.zones import Borders, Zones, cells_united
 from even_step.core.work import Crew
 
 
@@ -45,17 +45,11 @@ def zoned_covers(
     columns = np.stack([*(one.which for one in made), walls.which, cut.which], axis=1)
     rows, which = np.unique(columns, axis=0, return_inverse=True)
     own = [shape[rows[:, -1]] for shape in shapes]
-    here = [~region.is_empty(cell) for cell in own]
     numbers = [rows[:, i] for i in range(len(made))]
 
     def united(of: Callable[[Covers], Regions]) -> Regions:
-        out = region.nothing(len(rows))
-        for one, cell, some, number in zip(made, own, here, numbers, strict=True):
-            found = of(one)[number[some]]
-            whole = np.sum(here, axis=0)[some] == 1
-            found[~whole] = region.intersection(found[~whole], cell[some][~whole])
-            out[some] = region.union(out[some], found)
-        return out
+        found = [of(one)[number] for one, number in zip(made, numbers, strict=True)]
+        return cells_united(found, own)
 
     asked: tuple[Callable[[Covers], Regions], ...] = (
         *(lambda one, kind=kind: one.full[:, kind] for kind in range(3)),
@@ -64,10 +58,12 @@ def zoned_covers(
     )
     *full, room, open_ = crew.each(lambda k, _: united(asked[k]), [(k, k + 1) for k in range(len(asked))])
 
-    def cut_of(of: Callable[[Covers], tuple[Fill, ...]]) -> tuple[Fill, ...]:
-        laid_by = zip(made, shapes, strict=True)
-        return tuple(fill_cut(fill, cut, shape, outlines.outline, crew) for one, shape in laid_by for fill in of(one))
-
+    fills: list[Fill] = []
+    tops: list[Fill] = []
+    for one, shape in zip(made, shapes, strict=True):
+        laid = fills_cut((*one.fills, *one.tops), cut, shape, outlines.outline, crew)
+        fills += laid[: len(one.fills)]
+        tops += laid[len(one.fills) :]
     return Covers(
         which.ravel(),
         rows[:, -2],
@@ -75,8 +71,8 @@ def zoned_covers(
         room,
         open_,
         _bridges(made, own, numbers),
-        cut_of(lambda one: one.fills),
-        cut_of(lambda one: one.tops),
+        tuple(fills),
+        tuple(tops),
     )
 
 

@@ -29,7 +29,7 @@ from even_step.core.slicing.laid import (
 )
 from even_step.core.slicing.regions import Outlines
 from even_step.core.slicing.walls import Walls, WallSettings, walls
-from even_step.core.slicing.zones import Borders, Zones
+from even_step.core.slicing.zones import Borders, Zones, cells_united
 from even_step.core.work import Crew, runs_of
 
 
@@ -170,7 +170,8 @@ def _together(many: list[_Record]) -> tuple[LaidWalls, Strands]:
                 single += [kept, pieces]
     rings, width, level = closed(_outermost_first(strands_joined(whole)))
     inner, lost, left = (
-        _united(many, [getattr(one.walls, name)[one.sets] for one in many], here) for name in ("inner", "lost", "left")
+        cells_united([getattr(one.walls, name)[one.sets] for one in many], [one.cell for one in many])
+        for name in ("inner", "lost", "left")
     )
     laid = LaidWalls(rings, width, level, strands_joined(single), inner, lost, left)
     return laid, strands_joined(stretches)
@@ -200,20 +201,3 @@ def _name(lines: Strands, number: int) -> tuple[int, bytes, bytes]:
     """Return what tells a line of a row from others: the row, its points and its widths."""
     a, b = lines.start[number], lines.start[number + 1]
     return int(lines.item[number]), lines.xy[a:b].tobytes(), lines.width[a : b - 1].tobytes()
-
-
-def _united(many: list[_Record], regions: list[Regions], here: Index) -> Regions:
-    """Put together what each record has of some region in its cells; where all have the same it is not cut."""
-    out = region.nothing(len(here))
-    alone = [one.here & (here == 1) for one in many]
-    for some, mine in zip(regions, alone, strict=True):
-        out[mine] = some[mine]
-    for row in np.flatnonzero(here > 1).tolist():
-        meet = [i for i, one in enumerate(many) if one.here[row]]
-        own = [regions[i][row] for i in meet]
-        if all(one == own[0] for one in own[1:]):
-            out[row] = own[0]
-            continue
-        cells_ = np.array([many[i].cell[row] for i in meet], object)
-        out[row] = region.union_all(region.intersection(np.array(own, object), cells_))
-    return out

@@ -11,16 +11,14 @@ from numpy.typing import NDArray
 
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
-from even_step.core.plane.cut import union_of_some_apart
+from even_step.core.plane.cut import alike, union_of_some_apart
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.backing import Backing, backing_outlines
-from even_step.core.slicing.contours import ContourSettings, contours
+from even_step.core.slicing.contours import ContourSettings, contours_of_each
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.regions import Outlines
-from even_step.core.work import ALONE, Crew
-
-SMALL = 1000  # facets; a shape of fewer is cut by one thread
+from even_step.core.work import Crew
 
 R = TypeVar("R", bound=Hashable)
 #: Which zones lie over one another somewhere, in their order; none where that is no zone.
@@ -103,9 +101,9 @@ class Borders:
                 first[zone] = [zone]
         which, outline = self.prints.which.copy(), [self.prints.outline]
         count = len(self.prints.outline)
-        for zone, alike in first.items():
-            if len(alike) > 1:
-                rows, place = np.unique(self.prints.which[alike], axis=1, return_inverse=True)
+        for zone, some in first.items():
+            if len(some) > 1:
+                rows, place = np.unique(self.prints.which[some], axis=1, return_inverse=True)
                 which[zone] = count + place.ravel()
                 outline.append(np.array([union_of_some_apart(self.prints.outline[row]) for row in rows.T], object))
                 count += rows.shape[1]
@@ -122,27 +120,29 @@ def footprints(
 ) -> Footprints:
     """Cut the shapes of zones at the middle of each layer, or at some heights."""
     cuts = heights.cuts if cuts is None else cuts
-
-    def cut(zone: int, _: int) -> tuple[Index, Regions]:
-        shape, snap = shapes.shapes[zone], shapes.snaps[zone]
+    of_mesh = [number for number, shape in enumerate(shapes.shapes) if isinstance(shape, Mesh)]
+    meshes = [
+        snapped(shape, snap, heights)
+        for shape, snap in zip(shapes.shapes, shapes.snaps, strict=True)
+        if isinstance(shape, Mesh)
+    ]
+    found, outline = contours_of_each(meshes, cuts, settings, crew)
+    which, outlines = np.zeros((len(shapes.shapes), len(cuts)), np.int64), [outline]
+    which[of_mesh] = found
+    count = len(outline)
+    for number, shape in enumerate(shapes.shapes):
         if isinstance(shape, Backing):
-            return backing_outlines(shape, cuts, crew)
-        if len(shape.faces) == 0:
-            return np.zeros(len(cuts), np.int64), region.nothing(1)
-        hands = ALONE if len(shape.faces) < SMALL else crew
-        found = contours(snapped(shape, snap, heights), cuts, settings, hands)
-        return found.which, found.outline
-
-    done = crew.each(cut, [(zone, zone + 1) for zone in range(len(shapes.shapes))])
-    first = np.cumsum([0, *(len(outline) for _, outline in done)])
-    which = np.array([own + at for (own, _), at in zip(done, first, strict=False)], np.int64).reshape(
-        len(done), len(cuts)
-    )
-    return Footprints(which, np.concatenate([outline for _, outline in done]) if done else region.nothing(0))
+            own, outline = backing_outlines(shape, cuts, crew)
+            which[number] = own + count
+            outlines.append(outline)
+            count += len(outline)
+    return Footprints(which, np.concatenate(outlines))
 
 
 def snapped(mesh: Mesh, snap: str, heights: Heights) -> Mesh:
     """Move a shape to begin with the first layer or end with the last, or stretch it to whole layers."""
+    if len(mesh.faces) == 0:
+        return mesh
     low, high = mesh.bounds[:, 2]
     z, edges = mesh.vertices[:, 2], np.concatenate(([heights.tops[0] - heights.thick[0]], heights.tops))
     if snap == "first":
@@ -195,6 +195,27 @@ def cells(rooms: Regions, which: Index, prints: Footprints, zones: Sequence[int]
 def _may_meet(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Tell which boxes meet, (n, 4) each; one of nothing meets none."""
     return np.asarray((a[:, :2] <= b[:, 2:]).all(axis=1) & (b[:, :2] <= a[:, 2:]).all(axis=1))
+
+
+def cells_united(regions: Sequence[Regions], cells: Sequence[Regions]) -> Regions:
+    """Put together what each record has of some region in its cells, row by row.
+
+    Where all that have a cell have the same region it is not cut.
+
+    Parameters
+    ----------
+    regions, cells : of (n,) regions
+        Of each record, as if it held everywhere, and where it holds; cells of a row leave nothing of it.
+    """
+    here = [~region.is_empty(cell) for cell in cells]
+    first = np.argmax(here, axis=0)
+    out: Regions = np.stack(regions)[first, np.arange(len(first))]
+    differ = np.any([some & ~alike(own, out) for own, some in zip(regions, here, strict=True)], axis=0)
+    out[differ] = region.nothing(1)
+    for own, cell, some in zip(regions, cells, here, strict=True):
+        mine = some & differ
+        out[mine] = region.union(out[mine], region.intersection(own[mine], cell[mine]))
+    return out
 
 
 def _united(some: list[Regions]) -> Regions:

@@ -9,7 +9,7 @@ import numpy as np
 
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.cell_lines import fill_cut
+from even_step.core.slicing.cell_lines import fills_cut
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, filled
@@ -56,7 +56,7 @@ def zoned_infill(
                 some = _only(rooms, cut, shape)
             elif _is_by_layer(record):
                 some = replace(rooms, which=np.where(here, rooms.which, -1))
-            fills += [fill_cut(fill, cut, shape, outline, crew) for fill in filled(some, stands, record, crew)]
+            fills += fills_cut(filled(some, stands, record, crew), cut, shape, outline, crew)
     return tuple(fills)
 
 
