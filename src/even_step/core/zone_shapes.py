@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -52,7 +53,13 @@ def zone_shapes(part: Part, posed: Posed) -> ZoneShapes:
 
 
 def _solid(_: Part, zone: Zone, posed: Posed) -> Mesh:
-    return _placed(SOLIDS[zone.shape](np.array(zone.size)), zone, posed.frame)
+    return _placed(_plain(zone.shape, zone.size or ()), zone, posed.frame)
+
+
+@lru_cache(maxsize=64)
+def _plain(shape: str, size: tuple[float, ...]) -> Mesh:
+    """Return a simple solid about its middle; copies of a zone have one."""
+    return SOLIDS[shape](np.array(size))
 
 
 def _of_file(_: Part, zone: Zone, posed: Posed) -> Mesh:

@@ -283,3 +283,15 @@ def test_a_shallow_dome_on_a_body_is_smooth_and_takes_no_longer(tmp_path, sagitt
     fine = slice_it(tmp_path, facets, {**FOLLOWING, "layers.least": 0.06, "layers.most": 0.3})
     assert roughest(fine) <= 0.0625, "the least height, and what is left at the top shared among many"
     assert fine.report["time_s"] <= plain.report["time_s"]
+
+
+def test_a_thinner_layer_is_given_less_time_to_set(tmp_path):
+    """It brings less heat: of half the usual height it is given half of the time, and none is given more than that."""
+    facets = shapes.ball(6.0, 4) + (0, 0, 6)
+    usual = {"layers.height": 0.2, "cooling.least_layer_time": 20, "cooling.least_speed": 1}
+    done = slice_it(tmp_path, facets, {**FOLLOWING, **usual}).sliced
+    courses, plan = done.toolpath.courses, done.plan
+    assert courses.thick.min() < 0.1
+    assert courses.thick.max() > 0.2
+    assert plan.wanted == pytest.approx(20 * np.minimum(courses.thick / 0.2, 1.0))
+    assert (plan.layer_time[:-3] > 0.98 * plan.wanted[:-3]).all()

@@ -19,7 +19,7 @@ from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.zones import Footprints, cells, snapped
 from even_step.core.stages import StageCache
 from tests.assembly import assembly
-from tests.core.slicing.zone_help import OPEN, block, infill_of, zone, zoned
+from tests.core.slicing.zone_help import OPEN, block, infill_of, lines_of, zone, zoned
 from tests.slicing_help import job_of, laid, plain_moves, slice_again
 
 HEIGHT, WIDE = 0.2, 0.45
@@ -102,6 +102,21 @@ def test_zones_go_with_their_part(tmp_path):
             if move.role == "infill" and np.abs(middle).max() < 40:
                 held[int(middle[1] > 0)] += float(np.hypot(*(move.end - move.start)[:2]))
         assert held[0] > 2.5 * held[1] > 0  # what was at the left is in front
+
+
+def test_covers_that_records_agree_on_are_not_cut(tmp_path):
+    """A zone with fewer tops has the bottoms of all: their lines run on, and only the tops end at its border."""
+    size, covered = (24, 16, 3), {"top.layers": 4, "bottom.layers": 3, "skirt.loops": 0}
+    few = zone((12, 8, 1.5), (8, 8, 4), {"top.layers": 1, "top.thickness": 0})
+    laid = []
+    for some in ([], [few]):
+        done = slice_again(tmp_path, zoned(tmp_path, block(*size), some, covered))
+        laid.append([lines_of(done, size, role) for role in ("bottom", "solid", "top")])
+    (bottom, solid, top), (bottom_too, solid_too, top_too) = laid
+    assert bottom[0].equals_exact(bottom_too[0], 1e-3)
+    assert all(solid[layer].equals_exact(solid_too[layer], 1e-3) for layer in (1, 2))
+    assert top[14].equals_exact(top_too[14], 1e-3)
+    assert all(solid_too[layer].length < 0.9 * solid[layer].length for layer in (11, 12, 13))
 
 
 def test_a_density_is_laid_anew_and_nothing_before_it(tmp_path):

@@ -82,7 +82,8 @@ LEAST_LAYER_TIME = Setting(
     "Layer time at least",
     "time",
     6.0,
-    "A layer that would be done sooner is laid more slowly, so that it can set before the part's next.",
+    "A layer that would be done sooner is laid more slowly, so that it can set before the part's next. A layer thinner "
+    "than the usual height brings less heat and is given less time in proportion.",
     range=(0.0, 300.0),
     step=1.0,
     level="wider",

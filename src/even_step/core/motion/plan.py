@@ -123,10 +123,13 @@ def _least_times(
     """Return how long each layer of the bed is to take at least, (L,), s.
 
     A part's layer grows firm until the next one of the same part begins: what is laid of other parts or of supports in
-    between counts, as long as it takes itself.
+    between counts, as long as it takes itself. One thinner than the part's usual layers brings less heat, and is given
+    less time in proportion.
     """
     firm = courses.source != SUPPORTS
-    least = lines.each("least_layer_time", np.array([rows[0][0] for rows in lines.of_part], np.int64)[courses.part])
+    of_course = np.array([rows[0][0] for rows in lines.of_part], np.int64)[courses.part]
+    share = np.minimum(courses.thick / lines.each("usual_height", of_course), 1.0)
+    least = lines.each("least_layer_time", of_course) * share
     begins = courses.begins()
     next_of: dict[int, int] = {}
     wanted, until = np.zeros(len(layer_time)), np.zeros(len(layer_time) + 1)

@@ -8,7 +8,18 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from even_step.core.catalogue import bridges, foot, hanging, heat, motion, purge, support_lines, supports, travel
+from even_step.core.catalogue import (
+    bridges,
+    foot,
+    hanging,
+    heat,
+    layers,
+    motion,
+    purge,
+    support_lines,
+    supports,
+    travel,
+)
 from even_step.core.motion.records import Records
 from even_step.core.plane.bead import line_section, strand_section
 from even_step.core.toolpath.courses import ALL_HELD
@@ -22,8 +33,8 @@ BESIDE = 1.0  # mm, a shorter way between lines of supports knocks against nothi
 class LineSettings:
     """What lines are laid with: speeds (mm/s), accelerations (mm/s²), flow (%); the longest small loop, mm.
 
-    ``least_layer_time`` passes, in s, before the next of a part's layers begins; ``melt_limit`` is the material's,
-    mm³/s, ``bore`` the nozzle's, mm.
+    ``least_layer_time`` passes, in s, before the next of a part's layers begins where a layer is ``usual_height`` mm
+    thick; ``melt_limit`` is the material's, mm³/s, ``bore`` the nozzle's, mm.
     """
 
     print_speed: Annotated[float, motion.PRINT_SPEED]
@@ -44,6 +55,7 @@ class LineSettings:
     hangs_from: Annotated[float, hanging.FROM]
     over_raft_speed: Annotated[float, foot.OVER_RAFT_SPEED]
     least_layer_time: Annotated[float, heat.LEAST_LAYER_TIME]
+    usual_height: Annotated[float, layers.HEIGHT]
     melt_limit: float
     bore: float
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,7 +12,7 @@ from even_step.core.plane import region
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.bridges import Bridges, BridgeSettings
-from even_step.core.slicing.cell_lines import fills_cut
+from even_step.core.slicing.cell_lines import Share, fills_cut, same_lines
 from even_step.core.slicing.covers import Covers, CoverSettings, covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.patterns.pattern import Fill
@@ -58,12 +60,9 @@ def zoned_covers(
     )
     *full, room, open_ = crew.each(lambda k, _: united(asked[k]), [(k, k + 1) for k in range(len(asked))])
 
-    fills: list[Fill] = []
-    tops: list[Fill] = []
-    for one, shape in zip(made, shapes, strict=True):
-        laid = fills_cut((*one.fills, *one.tops), cut, shape, outlines.outline, crew)
-        fills += laid[: len(one.fills)]
-        tops += laid[len(one.fills) :]
+    shares = [Share.of(cut, shape, outlines.outline) for shape in shapes]
+    fills = _fills_cut([one.fills for one in made], shares, crew)
+    tops = _fills_cut([one.tops for one in made], shares, crew)
     return Covers(
         which.ravel(),
         rows[:, -2],
@@ -71,9 +70,41 @@ def zoned_covers(
         room,
         open_,
         _bridges(made, own, numbers),
-        tuple(fills),
-        tuple(tops),
+        fills,
+        tops,
     )
+
+
+def _fills_cut(many: Sequence[Sequence[Fill]], shares: Sequence[Share], crew: Crew) -> tuple[Fill, ...]:
+    """Cut the lines of each record to its cells, but where all lay the same; those are the first record's."""
+    here = np.array([share.here for share in shares])
+    first = np.argmax(here, axis=0)
+    alike = [np.zeros((len(fills), here.shape[1]), np.bool_) for fills in many]
+    for numbers in _matched(many):
+        if len(numbers) == len(many):
+            same = same_lines([many[record][k] for record, k in numbers.items()], here)
+            for record, k in numbers.items():
+                alike[record][k] = same
+    out: list[Fill] = []
+    for record, (fills, share, uncut) in enumerate(zip(many, shares, alike, strict=True)):
+        own = [
+            replace(fill, which=np.where(some & (first != record), -1, fill.which))
+            for fill, some in zip(fills, uncut, strict=True)
+        ]
+        out += fills_cut(own, share, crew, uncut)
+    return tuple(out)
+
+
+def _matched(many: Sequence[Sequence[Fill]]) -> list[dict[int, int]]:
+    """Return which lines of the records may be the same ones: of a role and width, in their order; by record."""
+    found: dict[tuple[int, float, bool, int], dict[int, int]] = {}
+    for record, fills in enumerate(many):
+        times: Counter[tuple[int, float, bool]] = Counter()
+        for k, fill in enumerate(fills):
+            kind = fill.role, fill.width, fill.in_rows
+            found.setdefault((*kind, times[kind]), {})[record] = k
+            times[kind] += 1
+    return list(found.values())
 
 
 def _bridges(made: Sequence[Covers], own: Sequence[Regions], numbers: Sequence[Index]) -> Bridges:

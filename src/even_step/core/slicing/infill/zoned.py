@@ -9,7 +9,7 @@ import numpy as np
 
 from even_step.core.plane import region
 from even_step.core.plane.region import Regions
-from even_step.core.slicing.cell_lines import fills_cut
+from even_step.core.slicing.cell_lines import Share, fills_cut
 from even_step.core.slicing.covers import Covers
 from even_step.core.slicing.heights import Heights
 from even_step.core.slicing.infill.infill import InfillSettings, Stand, filled
@@ -49,14 +49,14 @@ def zoned_infill(
     if len(by_record) == 1:
         return filled(rooms, stands, next(iter(by_record)), crew)
     for record, shape in by_record.items():
-        here = ~region.is_empty(shape)[cut.which]
-        if here.any():
+        share = Share.of(cut, shape, outline)
+        if share.here.any():
             some = rooms
             if record.frame == "fitted":  # to its own cells, unlike what lies in the part's frame or the bed's
                 some = _only(rooms, cut, shape)
             elif _is_by_layer(record):
-                some = replace(rooms, which=np.where(here, rooms.which, -1))
-            fills += fills_cut(filled(some, stands, record, crew), cut, shape, outline, crew)
+                some = replace(rooms, which=np.where(share.here, rooms.which, -1))
+            fills += fills_cut(filled(some, stands, record, crew), share, crew)
     return tuple(fills)
 
 
