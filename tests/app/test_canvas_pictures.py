@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 
 from even_step.app.canvas import renderer as renderer_module
 from even_step.app.canvas.picking import facet_normal, framed, pick
+from even_step.app.canvas.renderer import COARSER
 from even_step.app.canvas.scene import build_scene
 from even_step.app.marking import part_marks, station_marks
 from even_step.app.theme.colours import PAPER
@@ -113,8 +114,8 @@ STAIRS = np.concatenate([box(40, 40 - 6 * k, 3.1, (0, 3 * k, 3.1 * k)) for k in 
 
 
 @pytest.mark.parametrize("facets", [ball(25.0, 5), STAIRS], ids=["ball", "stairs"])
-@pytest.mark.parametrize("budget", [1, 2_000, 200_000])
-def test_a_sketch_looks_much_like_the_whole_picture(hand, tmp_path, facets, budget):
+@pytest.mark.parametrize(("budget", "coarser"), [(1, 0), (1, 1), (2_000, 0), (200_000, 0)])
+def test_a_sketch_looks_much_like_the_whole_picture(hand, tmp_path, facets, budget, coarser):
     hand.drop(write_stl(tmp_path / "part.stl", facets))
     hand.slice()
     hand.desk.view.set("station", "Layers")
@@ -124,7 +125,7 @@ def test_a_sketch_looks_much_like_the_whole_picture(hand, tmp_path, facets, budg
     hand.canvas.look_from(hand.canvas.camera)
     drawing = hand.canvas._drawing
     renderer = drawing._begin()
-    renderer._sketched, renderer._budget = None, budget
+    renderer._sketched, renderer._budget, renderer._coarser = None, budget, coarser
     renderer.paint(hand.canvas.scene, hand.canvas.camera, moving=True)
     image = drawing._read(renderer, hand.canvas.camera).convertToFormat(QImage.Format.Format_RGB32)
     drawing._context.doneCurrent()
@@ -214,10 +215,10 @@ def test_a_small_budget_draws_less_and_a_large_one_everything(hand, tmp_path):
     hand.desk.view.set("station", "Layers")
     hand.drawn()
     renderer = hand.canvas._drawing._begin()
-    few = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 3000)
-    all_of_them = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 10**7)
+    few = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 1.0, 3000)
+    all_of_them = renderer._lines.draw_sketch(hand.canvas.scene.lines, hand.canvas.camera, 1.0, 10**7)
     some_hidden = replace(hand.canvas.scene.lines, hidden_heights=frozenset({(0.05, 0.06)}))
-    each = renderer._lines.draw_sketch(some_hidden, hand.canvas.camera, 3000)
+    each = renderer._lines.draw_sketch(some_hidden, hand.canvas.camera, 1.0, 3000)
     hand.canvas._drawing._context.doneCurrent()
     assert all_of_them > 1.7 * few
     assert each > 1.5 * few, "by heights lines are told apart one by one"
@@ -238,6 +239,33 @@ def test_the_budget_follows_what_frames_take(hand, monkeypatch):
         renderer._learn(renderer._budget, now[0] - renderer_module.AIM / 4)
     assert renderer._budget > 100_000
     hand.canvas._drawing._context.doneCurrent()
+
+
+def test_where_no_less_can_be_drawn_a_moving_picture_has_fewer_points(hand, monkeypatch):
+    hand.drawn()
+    canvas, renderer = hand.canvas, hand.canvas._drawing._begin()
+    now = [0.0]
+    monkeypatch.setattr(renderer_module.time, "perf_counter", lambda: now[0])
+
+    def learn(took, times):
+        for _ in range(times):
+            now[0] += took
+            renderer._learn(renderer._budget, now[0] - took)
+        return COARSER[renderer._coarser]
+
+    renderer._budget, renderer._coarser = 100_000, 0
+    assert learn(2 * renderer_module.SLOW, 1) == 1.0, "first it draws less"
+    assert learn(2 * renderer_module.SLOW, 20) == COARSER[-1]
+    for moving, size in ((True, round(canvas.width() * COARSER[-1])), (False, canvas.width() * renderer.finer)):
+        renderer._sketched = renderer._whole = None
+        while renderer.paint(canvas.scene, canvas.camera, moving=moving).share < 1.0 and not moving:
+            pass
+        assert renderer._shown.colour.size[0] == size
+        assert canvas._drawing._read(renderer, canvas.camera).width() == canvas.width()
+    renderer._coarser = len(COARSER) - 1  # the clock stood still
+    assert learn(0.9 * renderer_module.AIM, 5) == COARSER[-1], "with more points it would be too slow again"
+    assert learn(0.2 * renderer_module.AIM, 5) == 1.0
+    canvas._drawing._context.doneCurrent()
 
 
 def test_the_inside_of_an_open_part_is_seen(hand, tmp_path):

@@ -88,8 +88,8 @@ class LineDrawer:
                 points.shades = self._ctx.buffer(np.append(shades.place[points.path], np.float32(0.0)).tobytes())
         give(self._program, span=(0.5 / STEPS, 1.0 / STEPS) if shades.place is None else (0.0, 1.0))
 
-    def begin(self, shape: LinesShape, camera: Camera) -> None:
-        """Prepare for drawing a shape, whose lines are held."""
+    def begin(self, shape: LinesShape, camera: Camera, least: float = 0.0) -> None:
+        """Prepare for drawing a shape, whose lines are held, none narrower than ``least`` mm."""
         self.paint(shape)
         self._palette.use(0)
         right, _, toward = camera.axes
@@ -103,6 +103,7 @@ class LineDrawer:
             spans=min(len(shape.hidden_heights), SPANS),
             is_flat=camera.flat,
             plane=shape.cut_plane,
+            least=least,
             eye=camera.eye,
             light=way / np.linalg.norm(way),
         )
@@ -147,14 +148,15 @@ class LineDrawer:
                 drawn += count
                 yield drawn / total
 
-    def draw_sketch(self, shape: LinesShape, camera: Camera, budget: int) -> int:
+    def draw_sketch(self, shape: LinesShape, camera: Camera, scale: float, budget: int) -> int:
         """Draw a shape in about so many segments, simplified but without gaps; returns how many.
 
         Of layers below the last, lines are coarser. Where there are too many of those that lie over each other, one
         stands for those of several layers; tops and undersides stay where they are. A line is one slanted face, from
-        its far edge on top to its near edge below, which covers what its two faces do.
+        its far edge on top to its near edge below, which covers what its two faces do. ``scale`` is how many points of
+        the frame one of the screen has: a line narrower than one would come and go.
         """
-        self.begin(shape, camera)
+        self.begin(shape, camera, camera.mm_a_point / scale)
         drawn = self._draw_last(shape, camera) + self._draw_layers("face", shape.first, shape.last)
         drawn += self._draw_stacks("upright", "tall", shape, budget - drawn)
         opened = shape.plane is not None or shape.hidden >> OUTER_WALL & 1

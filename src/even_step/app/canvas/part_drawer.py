@@ -78,15 +78,17 @@ class PartDrawer:
             self._edges[model] = buffer, array
         return self._edges[model][1]
 
-    def draw_sketch(self, scene: Scene, camera: Camera, budget: int) -> int:
+    def draw_sketch(self, scene: Scene, camera: Camera, scale: float, budget: int) -> int:
         """Draw all parts in about so many facets: the coarser meshes, without edges, where there are more.
+
+        ``scale`` is how many points of the frame one of the screen has.
 
         Returns
         -------
         int
             How many facets were drawn.
         """
-        self._begin(scene, camera, 1)
+        self._begin(scene, camera, scale)
         few = sum(part.model.triangles for part in scene.parts) > budget
         drawn = 0
         for part, piece in _pieces(scene):
@@ -100,7 +102,7 @@ class PartDrawer:
         if len(scene.columns):
             self._draw_columns(scene)
         if not few:
-            self._draw_edges(scene, camera, 1)
+            self._draw_edges(scene, camera, scale)
         return drawn
 
     def draw_whole(self, scene: Scene, camera: Camera, scale: int, budget: int) -> Iterator[None]:
@@ -149,7 +151,7 @@ class PartDrawer:
                 return
             yield
 
-    def _begin(self, scene: Scene, camera: Camera, scale: int) -> None:
+    def _begin(self, scene: Scene, camera: Camera, scale: float) -> None:
         self._free_unused(scene)
         self._is_cut = bool(np.isfinite(scene.cut_at))
         self._filled.take(scene.parts)
@@ -164,7 +166,7 @@ class PartDrawer:
             bone=PAPER.bone,
             first_layer=scene.first_layer,
             hatched=True,
-            points=float(scale),
+            points=scale,
             ghost=False,
             cut=_above_all(scene),
             pointed_z=scene.pointed_z,
@@ -244,7 +246,7 @@ class PartDrawer:
             buffers.array.render(moderngl.TRIANGLES, vertices=3 * count, first=3 * first)
         give(self._facets, hatched=True, cut=_above_all(scene))
 
-    def _draw_edges(self, scene: Scene, camera: Camera, scale: int) -> None:
+    def _draw_edges(self, scene: Scene, camera: Camera, scale: float) -> None:
         give(self._lines, seen=camera.matrix, eye=camera.eye, cut=_above_all(scene))
         size = camera.size[0] * scale, camera.size[1] * scale
         for part, piece in _pieces(scene):

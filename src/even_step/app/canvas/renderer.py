@@ -19,9 +19,11 @@ from even_step.app.canvas.scene import Scene
 from even_step.app.theme.colours import PAPER
 
 AIM = 0.024  # s a frame may take while the view moves
-LEAST_BUDGET, MOST_BUDGET = 9_000, 20_000_000  # lines
+SLOW = 0.034  # s after which a frame has fewer points, where it cannot hold less
+LEAST_BUDGET, MOST_BUDGET = 4_500, 20_000_000  # lines
 FACETS = 4  # that take as long as a line
 FINER = 2  # the resting picture is drawn so many times larger, on a screen of ordinary points
+COARSER = 1.0, 0.7, 0.5  # points of the moving picture to one of the screen, the coarser the slower the machine
 
 
 class Painted(NamedTuple):
@@ -59,9 +61,10 @@ class Renderer:
         self._bed, self._parts, self._lines = BedDrawer(ctx), PartDrawer(ctx), LineDrawer(ctx)
         self._ghosts = GhostDrawer(ctx)
         self._copier = Copier(ctx)
-        self._frames: dict[bool, Frame] = {}
+        self._frames: dict[str, Frame] = {}  # of the moving picture, the whole one, and as large as the screen
         self.finer = FINER
         self._budget = LEAST_BUDGET
+        self._coarser = 0
         self._shown: Frame | None = None
         self._sketched: _Wanted | None = None
         self._whole: _Wanted | None = None
@@ -77,38 +80,43 @@ class Renderer:
         if scene.lines and self._lines.take(scene.lines.lines):
             return Painted(fresh=False, share=0.0)  # what a trial's lines take to come in is a frame of its own
         if moving or self._is_large(scene):
-            self._shown = self._frame(camera, whole=False)
+            self._shown = self._frame(camera, "moving")
             if self._sketched is None or not self._sketched.same(wanted):
                 self._sketch(wanted)
                 return Painted(fresh=True, share=0.0)
         share = 0.0 if moving else self._go_on(wanted)
         if share < 1.0:
             return Painted(fresh=False, share=share)
-        self._shown = self._frame(camera, whole=True)
+        self._shown = self._frame(camera, "whole")
         return Painted(fresh=True, share=1.0)
 
     def read(self, camera: Camera, into: bytearray) -> None:
         """Read what was painted: rows from the bottom, four bytes a point, red first."""
-        one = self._frame(camera, whole=False)
-        if self._shown is not one and self._shown is not None:
-            # What was sketched is no longer on this frame.
-            self._copier.copy(self._shown, one)
-            self._sketched = None
-        one.buffer.read_into(into, components=4, alignment=1)
+        shown = self._shown or self._frame(camera, "moving")
+        if shown.colour.size != camera.size:
+            self._copier.copy(shown, self._frame(camera, "screen"))
+            shown = self._frame(camera, "screen")
+        shown.buffer.read_into(into, components=4, alignment=1)
 
     def _is_large(self, scene: Scene) -> bool:
         """Whether drawing everything takes longer than a frame may."""
         return scene.lines is not None or sum(part.model.triangles for part in scene.parts) > FACETS * self._budget
 
-    def _frame(self, camera: Camera, *, whole: bool) -> Frame:
-        scale = self.finer if whole else 1
-        size = max(1, camera.size[0] * scale), max(1, camera.size[1] * scale)
-        frame = self._frames.get(whole)
-        if frame is None or frame.colour.size != size:
+    def _scale(self, kind: str) -> float:
+        """Return how many points a frame has to one of the screen."""
+        return {"moving": COARSER[self._coarser], "whole": self.finer}.get(kind, 1)
+
+    def _frame(self, camera: Camera, kind: str) -> Frame:
+        width, height = (max(1, round(side * self._scale(kind))) for side in camera.size)
+        frame = self._frames.get(kind)
+        if frame is None or frame.colour.size != (width, height):
             if frame:
                 frame.release()
-            self._frames[whole] = frame = Frame.make(self._ctx, size)
-            self._whole = self._sketched = None
+            self._frames[kind] = frame = Frame.make(self._ctx, (width, height))
+            if kind == "whole":
+                self._whole = None
+            if kind == "moving":
+                self._sketched = None
         return frame
 
     def _begin(self, frame: Frame, wanted: _Wanted) -> None:
@@ -125,12 +133,13 @@ class Renderer:
         """Draw what can be drawn in the time of a frame."""
         scene, camera = wanted.scene, wanted.camera
         begun = time.perf_counter()
-        self._begin(self._frame(camera, whole=False), wanted)
+        self._begin(self._frame(camera, "moving"), wanted)
+        scale = self._scale("moving")
         if scene.lines:
-            drawn = self._lines.draw_sketch(scene.lines, camera, self._budget)
+            drawn = self._lines.draw_sketch(scene.lines, camera, scale, self._budget)
             self._ghosts.draw(scene, camera)
         else:
-            drawn = self._parts.draw_sketch(scene, camera, FACETS * self._budget) // FACETS
+            drawn = self._parts.draw_sketch(scene, camera, scale, FACETS * self._budget) // FACETS
         self._sketched = wanted
         self._learn(drawn, begun)
 
@@ -143,7 +152,7 @@ class Renderer:
     def _pieces(self, wanted: _Wanted) -> Iterator[float]:
         """Draw the whole picture, giving way after each piece of a frame's time with the share that is drawn."""
         scene, camera = wanted.scene, wanted.camera
-        frame = self._frame(camera, whole=True)
+        frame = self._frame(camera, "whole")
         self._begin(frame, wanted)
         if scene.lines:
             for share in self._lines.pieces(scene.lines, camera, self.finer, self._budget):
@@ -160,12 +169,16 @@ class Renderer:
             self._use(frame)
 
     def _learn(self, drawn: int, begun: float) -> None:
-        """Fit the budget to what a frame took."""
+        """Fit the budget to what a frame took, and its points where no less can be drawn."""
         self._ctx.finish()
         took = time.perf_counter() - begun
         if drawn >= self._budget // 2:
             wanted = self._budget * AIM / max(took, 1e-4)
             self._budget = int(min(max(0.5 * (self._budget + wanted), LEAST_BUDGET), MOST_BUDGET))
+        if took > SLOW and self._budget == LEAST_BUDGET:
+            self._coarser = min(self._coarser + 1, len(COARSER) - 1)
+        elif self._coarser and took * (COARSER[self._coarser - 1] / COARSER[self._coarser]) ** 2 < AIM:
+            self._coarser -= 1
 
     def release(self) -> None:
         """Free all memory."""

@@ -11,6 +11,7 @@ from even_step.app.canvas.scene import PartShape
 from even_step.app.shelf import ShelfModel
 from even_step.core.job.model import MM_PER, Part
 from even_step.core.job.zones import Zone
+from even_step.core.mesh.chains import chained
 
 if TYPE_CHECKING:
     from even_step.app.canvas.canvas import Canvas
@@ -121,7 +122,7 @@ def rim_of_mesh(model: ShelfModel) -> Rim:
     some = some[:: max(1, -(-len(some) // MOST_EDGES))]
     low, high = model.extremes.min(axis=0), model.extremes.max(axis=0)
     spans, middle = np.maximum(high - low, 1e-9), (low + high) / 2
-    return Rim(list((some - middle) / spans), NO_RIM.facets, spans, middle)
+    return Rim(chained((some - middle) / spans), NO_RIM.facets, spans, middle)
 
 
 def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Rim:
@@ -138,7 +139,7 @@ def rim_of(model: ShelfModel, millimetres: float, zone: Zone) -> Rim:
         normal /= max(float(np.linalg.norm(normal)), 1e-30)
         edges = rim(face)
         low, high = edges - zone.depth * normal, edges + zone.above * normal
-        lines += [*low, *high]
+        lines += [*chained(low), *chained(high)]
         some = range(0, len(edges), max(1, len(edges) // UPRIGHTS))
         lines += [np.stack((low[i, 0], high[i, 0])) for i in some]
     return Rim(lines, np.concatenate(facets))

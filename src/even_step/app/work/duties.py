@@ -56,6 +56,7 @@ from even_step.core.stages import StageCache, StageRun
 from even_step.core.standing import models_of, read_models, settled
 from even_step.core.toolpath.lines import coarse_lines, lines_of, parted
 from even_step.core.toolpath.roles import HIDDEN, UNDERNEATH, UPRIGHT
+from even_step.core.toolpath.run_on import run_on
 from even_step.core.toolpath.stacked import stacked
 from even_step.core.trials.figures import row_of
 from even_step.core.work import Crew
@@ -190,7 +191,7 @@ def slice_(request: SliceJob, memory: Memory, crew: Crew) -> Outcome:
     sliced = memory.sliced(request.job, crew, run)
     lines = lines_of(sliced.toolpath)
     fine = coarse_lines(lines, FINE_STRAY)
-    inside, upright, under, faces = parted(coarse_lines(lines), HIDDEN, UPRIGHT, UNDERNEATH)
+    inside, upright, under, faces = parted(coarse_lines(run_on(lines)), HIDDEN, UPRIGHT, UNDERNEATH)
     tall, bulk = stacked(upright, sliced.toolpath), stacked(inside, sliced.toolpath)
     sets = {"fine": fine, "inside": inside, "upright": upright, "under": under, "face": faces}
     sets |= {"tall": tall.lines, "bulk": bulk.lines}

@@ -12,8 +12,8 @@ from even_step.core.toolpath.lines import Lines
 from even_step.core.toolpath.roles import INNER_WALL, OUTER_WALL
 from even_step.core.toolpath.toolpath import Toolpath
 
-TALLEST = 2.0  # mm, of what is drawn as one
-ASIDE = 0.6  # of a line's width: how far on the average walls may step aside within it
+TALLEST = 4.0  # mm, of what is drawn as one
+ASIDE = 1.0  # of a line's width: how far on the average walls may step aside within it
 WIDER = 4.0  # times that: to either side, and where one of two outlines steps aside, it does so by twice the average
 WIDEST = 2.0  # widths by which a line may be wider
 TOUCHING = 1e-6  # mm between layers
@@ -128,7 +128,7 @@ def _measures(lines: Lines, part: NDArray[np.int32]) -> tuple[NDArray[np.float64
     of = part[lines.path] + 1
     many = np.maximum(np.bincount(of), 1)
     xy -= np.stack([(np.bincount(of, weights=axis) / many)[of] for axis in xy.T], axis=1)
-    laid = np.flatnonzero((lines.points[:-1, 3] > 0.0) & (lines.path[:-1] == lines.path[1:]))
+    laid = np.flatnonzero(lines.points[:-1, 3] > 0.0)
     a, b = xy[laid], xy[laid + 1]
     path = lines.path[laid]
     area = 0.5 * np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])

@@ -21,6 +21,7 @@ uniform bool is_flat;
 uniform int corners;
 uniform vec3 eye;
 uniform vec3 plane;
+uniform float least;  // mm, as narrow as a line may be drawn
 flat out vec3 ink;
 out float across;
 flat out vec3 side;
@@ -35,7 +36,7 @@ void main() {
     for (int k = 0; k < spans && number != TRAVEL; k++)
         gone = gone || (high >= hidden_heights[k].x && high < hidden_heights[k].y);
     if (gone) return;
-    float wide = abs(width);
+    float wide = number == TRAVEL ? abs(width) : max(width, least);
     vec2 way = end.xy - start.xy;
     float far = length(way);
     way = far > 0.0 ? way / far : vec2(1.0, 0.0);
