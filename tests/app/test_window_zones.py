@@ -167,6 +167,8 @@ def test_two_clicks_and_a_height_draw_a_zone_on_a_part(plate):
     part, shape = hand.desk.job.parts[0], hand.canvas.scene.parts[0]
     lines = np.concatenate(zone_lines(part, shape, made, []))
     np.testing.assert_allclose((lines.min(axis=0), lines.max(axis=0)), ((100, 100, 2), (108, 112, 6)), atol=0.4)
+    tenths = 10 * np.array([*made.middle, *made.size])
+    np.testing.assert_allclose(2 * tenths, np.round(2 * tenths), atol=1e-6)
     assert hand.desk.store.undo_name == "box zone in plate"
     hand.key(Qt.Key.Key_Z)
     hand.click_canvas(on_screen(hand, 100, 100, 6))

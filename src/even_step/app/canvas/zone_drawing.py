@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 DEEP = 3.0  # mm behind a picked face, to begin with
 LEAST = 0.2  # mm, a smaller box was not meant
+TENTH = 0.1  # mm, to which a box is drawn: no pointer is steadier
+ROUNDING = 1e-4  # tenths that are no more than rounding
 OF_FACES = {"zone-face": "face", "zone-backing": "backing"}  # by tool
 
 
@@ -81,6 +83,7 @@ class ZoneDrawing:
             low[2], high[2] = 0.0, shape.size[2]
         if min(high - low) < LEAST:
             return False
+        low, high = np.floor(low / TENTH + ROUNDING) * TENTH, np.ceil(high / TENTH - ROUNDING) * TENTH
         part = part_of(desk.job, shape.spot.part)
         put_zone(desk, part.id, new_zone(desk, part, shape="box", **ZoneFrame(part, shape.matrix).box(low, high)))
         self.leave()

@@ -11,7 +11,8 @@ from even_step.core.mesh.turning import turn_matrix, turn_of
 
 Vector = NDArray[np.float64]
 Figures = dict[str, tuple[float, float, float]]
-GRAIN = 3  # decimals of a figure that a hand made
+GRAIN = 3  # decimals of a figure that a hand made,
+DRAWN = 2  # and of a box that one drew
 
 
 class ZoneFrame:
@@ -41,8 +42,8 @@ class ZoneFrame:
         if np.linalg.det(turn) < 0:
             turn[:, 0] *= -1
         return {
-            "middle": figures(self.told((low + high) / 2)),
-            "size": figures(np.maximum(size, LEAST_SIZE)),
+            "middle": figures(np.round(self.told((low + high) / 2), DRAWN)),
+            "size": figures(np.maximum(np.round(size, DRAWN), LEAST_SIZE)),
             "turn": figures(np.array(turn_of(turn))),
         }
 

@@ -81,7 +81,7 @@ class ZoneFigures(QWidget):
 
     def _field(self, words: str, name: str, axis: int | None, unit: str) -> NumberField:
         check = _as_large if name == "size" else _as_deep if name in {"depth", "above"} else None
-        field = NumberField(f"zone {words}", unit, decimals=3 if unit == "mm" else 1, check=check, width=72)
+        field = NumberField(f"zone {words}", unit, decimals=3 if unit == "mm" else 1, check=check, width=64)
         field.setAccessibleName(f"{words} of the zone")
         field.refused.connect(lambda text: self._desk.note(text, "stop"))
         field.chosen.connect(partial(self._figure, name, axis))
