@@ -12,6 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 
+from even_step.app.canvas import canvas as canvas_module
 from even_step.app.canvas import renderer as renderer_module
 from even_step.app.canvas.picking import facet_normal, framed, pick
 from even_step.app.canvas.renderer import COARSER
@@ -135,7 +136,8 @@ def test_a_sketch_looks_much_like_the_whole_picture(hand, tmp_path, facets, budg
     assert (np.abs(rows - whole).sum(axis=2) > 60)[paper].mean() < 0.005
 
 
-def test_a_bar_says_that_the_picture_is_being_made_whole(hand, tmp_path):
+def test_a_bar_says_that_the_picture_is_being_made_whole(hand, tmp_path, monkeypatch):
+    monkeypatch.setattr(canvas_module, "TOLD", 0)
     hand.drop(write_stl(tmp_path / "part.stl", ball(25.0, 5)))
     hand.slice()
     hand.desk.view.set("station", "Layers")
@@ -149,7 +151,26 @@ def test_a_bar_says_that_the_picture_is_being_made_whole(hand, tmp_path):
     between = [share for share in seen if 0 < share < 1]
     assert len(between) > 5
     assert between == sorted(between)
-    assert seen[-1] == 1.0
+    hand.wait(lambda: seen[-1] == 1.0)
+
+
+def test_the_window_is_not_painted_anew_for_each_piece_of_a_picture(hand, tmp_path, monkeypatch):
+    """What lies over the canvas took as long again as the pieces."""
+    hand.drop(write_stl(tmp_path / "part.stl", ball(25.0, 5)))
+    hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.drawn()
+    canvas, drawn, painted = hand.canvas, [], []
+    canvas._drawing._begin()._budget = 3_000
+    picture = canvas._drawing.picture
+    monkeypatch.setattr(canvas._drawing, "picture", lambda *a, **how: drawn.append(0) or picture(*a, **how))
+    monkeypatch.setattr(canvas_module, "TOLD", 10_000)
+    canvas.painted.connect(lambda: painted.append(canvas.is_whole))
+    canvas.look_from(replace(canvas.camera, yaw=canvas.camera.yaw + 10))
+    hand.drawn()
+    hand.wait(lambda: painted[-1])
+    assert len(drawn) > 10
+    assert len(painted) < 6
 
 
 def test_a_picture_under_way_is_given_up_for_another_trial_and_begun_anew_after_it(hand, tmp_path):

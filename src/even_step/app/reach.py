@@ -24,11 +24,8 @@ class Looking(Protocol):
     def fit_selection(self) -> None:
         """Show what is picked."""
 
-    def named_view(self, view: str) -> None:
-        """Look from ``top``, ``front``, ``right`` or ``below``."""
-
-    def quarter_view(self, way: str) -> None:
-        """Turn to the next quarter: ``left``, ``right``, ``up`` or ``down``."""
+    def look_from(self, camera: Camera) -> None:
+        """Look from elsewhere."""
 
 
 class Asking(Protocol):

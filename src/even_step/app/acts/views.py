@@ -20,7 +20,7 @@ def _go(station: str) -> Callable[[Reach], None]:
 
 
 def _quarter(way: str) -> Callable[[Reach], None]:
-    return lambda reach: reach.looking.quarter_view(way)
+    return lambda reach: reach.looking.look_from(reach.looking.camera.quarter(way))
 
 
 def put_cut(desk: Desk, height: float) -> None:
@@ -48,7 +48,7 @@ def _can_cut(reach: Reach) -> bool:
 
 
 def _named(view: str) -> Callable[[Reach], None]:
-    return lambda reach: reach.looking.named_view(view)
+    return lambda reach: reach.looking.look_from(reach.looking.camera.named(view))
 
 
 ACTIONS = (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QCursor,
@@ -38,6 +38,7 @@ from even_step.app.told import place_of_finding
 from even_step.core.job.spots import Spot
 
 REST = 180  # ms without a movement after which the picture is drawn whole
+TOLD = 100  # ms after which it is told anew how far that is
 ZOOM_A_NOTCH = 0.88
 BAR = 3  # points thick, at the canvas' top: how far the picture is
 EDGE = 90  # points from the edge within which a place is not seen well
@@ -81,6 +82,10 @@ class Canvas(QWidget):
         self.share = 0.0  # of the whole picture, as far as it is drawn
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self.redraw)
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._go_on)
+        self._told = QElapsedTimer()
+        self._told.start()
         self.scene = build_scene(desk, {}, {}, frozenset())
         desk.store.changed.connect(self._follow_job)
         desk.selection.changed.connect(self.rebuild)
@@ -178,14 +183,6 @@ class Canvas(QWidget):
             low = np.min([box[0] for box in boxes], axis=0)
             self.look_from(self.camera.fitted(low, np.max([box[1] for box in boxes], axis=0), MARGINS))
 
-    def named_view(self, view: str) -> None:
-        """Look from a side that has a name."""
-        self.look_from(self.camera.named(view))
-
-    def quarter_view(self, way: str) -> None:
-        """Turn to the next quarter."""
-        self.look_from(self.camera.quarter(way))
-
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         """Keep the camera's idea of the screen."""
         size = max(1, event.size().width()), max(1, event.size().height())
@@ -203,18 +200,9 @@ class Canvas(QWidget):
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        """Show the picture, drawn anew where it is stale; go on later with what takes long."""
+        """Show the picture, drawn anew where it is stale."""
         if self._stale:
-            self._stale = False
-            ratio = self.devicePixelRatioF()
-            size = round(self.width() * ratio), round(self.height() * ratio)
-            moving = self._rest.isActive()
-            camera = replace(self.camera, size=size)
-            self.picture, self.share = self._drawing.picture(self.scene, camera, moving=moving, ratio=ratio)
-            self.is_whole = self.share >= 1.0
-            self.picture.setDevicePixelRatio(ratio)
-            if not self.is_whole and not moving:
-                QTimer.singleShot(0, self, self.redraw)
+            self._draw()
         painter = QPainter(self)
         if self.picture.isNull():
             painter.fillRect(self.rect(), QColor(PAPER.paper))
@@ -225,6 +213,28 @@ class Canvas(QWidget):
             painter.fillRect(QRectF(0, 0, self.width() * self.share, BAR), QColor(PAPER.accent))
         painter.end()
         self.painted.emit()
+
+    def _draw(self) -> None:
+        """Draw as much of the picture as a frame's time allows, and go on later with the rest."""
+        self._stale = False
+        ratio = self.devicePixelRatioF()
+        size = round(self.width() * ratio), round(self.height() * ratio)
+        moving = self._rest.isActive()
+        camera = replace(self.camera, size=size)
+        self.picture, self.share = self._drawing.picture(self.scene, camera, moving=moving, ratio=ratio)
+        self.is_whole = self.share >= 1.0
+        self.picture.setDevicePixelRatio(ratio)
+        if not self.is_whole and not moving:
+            self._later.start()
+
+    def _go_on(self) -> None:
+        """Draw the next piece of the whole picture; what lies over it is painted again only now and then."""
+        if self._stale or self.is_whole or self._rest.isActive():
+            return
+        self._draw()
+        if self.is_whole or self._told.hasExpired(TOLD):
+            self._told.restart()
+            self.update()
 
     def release(self) -> None:
         """Free all memory on the graphics card."""

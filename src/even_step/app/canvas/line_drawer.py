@@ -104,6 +104,7 @@ class LineDrawer:
             is_flat=camera.flat,
             plane=shape.cut_plane,
             least=least,
+            slanted=0 if _is_open(shape) else sum(1 << role for role in HIDDEN),
             eye=camera.eye,
             light=way / np.linalg.norm(way),
         )
@@ -159,7 +160,7 @@ class LineDrawer:
         self.begin(shape, camera, camera.mm_a_point / scale)
         drawn = self._draw_last(shape, camera) + self._draw_layers("face", shape.first, shape.last)
         drawn += self._draw_stacks("upright", "tall", shape, budget - drawn)
-        opened = shape.plane is not None or shape.hidden >> OUTER_WALL & 1
+        opened = _is_open(shape)
         if opened and any(not shape.hidden >> role & 1 for role in HIDDEN):
             drawn += self._draw_stacks("inside", "bulk", shape, budget - drawn)
         from_above = camera.away[2] > 0.0 and not opened
@@ -211,6 +212,11 @@ class LineDrawer:
 def _is_close(camera: Camera, finer: int) -> bool:
     """Tell whether fine lines are seen not to be the true ones; the frame has ``finer`` points to one of the screen."""
     return A_HALF * camera.mm_a_point / finer < FINE_STRAY
+
+
+def _is_open(shape: LinesShape) -> bool:
+    """Tell whether the inside of parts is seen from beside."""
+    return shape.plane is not None or bool(shape.hidden >> OUTER_WALL & 1)
 
 
 def _spans(heights: frozenset[tuple[float, float]]) -> list[tuple[float, float]]:

@@ -50,14 +50,15 @@ def _with(numbers: Mapping[str, int], source: str) -> str:
 def give(made: moderngl.Program, **values: Any) -> None:
     """Set uniforms; colours and matrices are turned into what the program wants."""
     for name, value in values.items():
-        if name not in made:
+        member: Any = made.get(name, None)
+        if member is None:
             continue
         if isinstance(value, str):
             value = lit(value)  # noqa: PLW2901 - the same value in the program's own terms
         if isinstance(value, np.ndarray) and value.ndim == 2:
-            made[name].write(np.ascontiguousarray(value.T, np.float32).tobytes())  # type: ignore[union-attr]
+            member.write(np.ascontiguousarray(value.T, np.float32).tobytes())
         else:
-            made[name].value = value if np.isscalar(value) else tuple(value)  # type: ignore[union-attr]
+            member.value = value if np.isscalar(value) else tuple(value)
 
 
 def lit(rgb: str) -> tuple[float, float, float]:

@@ -89,5 +89,5 @@ class PaperCube(QWidget):
             return
         for view, _, corners, _ in self.sides():
             if corners.containsPoint(event.position(), Qt.FillRule.OddEvenFill):
-                self._canvas.named_view(view)
+                self._canvas.look_from(self._canvas.camera.named(view))
                 return

@@ -19,6 +19,7 @@ uniform vec2 span;
 uniform vec3 travelling;
 uniform bool is_flat;
 uniform int corners;
+uniform int slanted;  // roles of which a line is always one slanted face
 uniform vec3 eye;
 uniform vec3 plane;
 uniform float least;  // mm, as narrow as a line may be drawn
@@ -49,7 +50,8 @@ void main() {
     vec3 colour = number == TRAVEL ? travelling
         : textureLod(palette, vec2(span.x + span.y * segments[0].shade, 0.5), 0.0).rgb;
     // With two of the three corners it is one slanted face.
-    for (int corner = 0; corner < 3; corner += 4 - corners) {
+    int by = ((slanted >> number) & 1) == 1 ? 2 : 4 - corners;
+    for (int corner = 0; corner < 3; corner += by) {
         float over = facing * ACROSS[corner];
         vec2 off = beside * over * wide * 0.5;
         float down = is_flat || corner != 2 ? 0.0 : high;
