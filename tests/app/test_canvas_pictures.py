@@ -173,6 +173,16 @@ def test_the_window_is_not_painted_anew_for_each_piece_of_a_picture(hand, tmp_pa
     assert len(painted) < 6
 
 
+def test_nothing_more_is_drawn_once_the_memory_of_pictures_is_freed(hand, tmp_path):
+    hand.drop(write_stl(tmp_path / "part.stl", ball(25.0, 5)))
+    hand.slice()
+    hand.desk.view.set("station", "Layers")
+    hand.wait(lambda: 0.0 < hand.canvas.share < 1.0)
+    hand.canvas.release()
+    QTest.qWait(100)
+    assert hand.canvas._drawing._renderer is None
+
+
 def test_a_picture_under_way_is_given_up_for_another_trial_and_begun_anew_after_it(hand, tmp_path):
     """Its steps held what was freed for the other trial's lines; the window ended with it."""
     hand.drop(write_stl(tmp_path / "part.stl", ball(12.0, 4)))
@@ -283,6 +293,11 @@ def test_where_no_less_can_be_drawn_a_moving_picture_has_fewer_points(hand, monk
             pass
         assert renderer._shown.colour.size[0] == size
         assert canvas._drawing._read(renderer, canvas.camera).width() == canvas.width()
+    renderer.paint(canvas.scene, canvas.camera, moving=True)
+    renderer._coarser = 0
+    assert not renderer.paint(canvas.scene, canvas.camera, moving=True).fresh, (
+        "what is drawn is not drawn again coarser"
+    )
     renderer._coarser = len(COARSER) - 1  # the clock stood still
     assert learn(0.9 * renderer_module.AIM, 5) == COARSER[-1], "with more points it would be too slow again"
     assert learn(0.2 * renderer_module.AIM, 5) == 1.0

@@ -237,7 +237,9 @@ class Canvas(QWidget):
             self.update()
 
     def release(self) -> None:
-        """Free all memory on the graphics card."""
+        """Free all memory on the graphics card; nothing is drawn any more."""
+        self._rest.stop()
+        self._later.stop()
         self._drawing.release()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name

@@ -80,10 +80,10 @@ class Renderer:
         if scene.lines and self._lines.take(scene.lines.lines):
             return Painted(fresh=False, share=0.0)  # what a trial's lines take to come in is a frame of its own
         if moving or self._is_large(scene):
-            self._shown = self._frame(camera, "moving")
             if self._sketched is None or not self._sketched.same(wanted):
                 self._sketch(wanted)
                 return Painted(fresh=True, share=0.0)
+            self._shown = self._frames["moving"]
         share = 0.0 if moving else self._go_on(wanted)
         if share < 1.0:
             return Painted(fresh=False, share=share)
@@ -133,7 +133,8 @@ class Renderer:
         """Draw what can be drawn in the time of a frame."""
         scene, camera = wanted.scene, wanted.camera
         begun = time.perf_counter()
-        self._begin(self._frame(camera, "moving"), wanted)
+        self._shown = self._frame(camera, "moving")
+        self._begin(self._shown, wanted)
         scale = self._scale("moving")
         if scene.lines:
             drawn = self._lines.draw_sketch(scene.lines, camera, scale, self._budget)
