@@ -141,13 +141,14 @@ class LineDrawer:
             first, last = (int(fine.layer[k]) for k in (shape.first, shape.last))
             spans = [(fine, first, last), (whole, int(whole.layer[shape.last]), shape.end_of_last)]
         total, drawn = sum(last - first for _, first, last in spans), 0
-        for points, first, last in spans:
-            for a in range(first, last, each):
-                count = min(each, last - a)
-                self.begin(shape, camera)
-                self._render(points, a, count, corners)
-                drawn += count
-                yield drawn / total
+        pieces = [(points, a, min(each, last - a)) for points, first, last in spans for a in range(first, last, each)]
+        if camera.away[2] > 0.0:
+            pieces.reverse()  # what is hidden by what is drawn need not be shaded
+        for points, a, count in pieces:
+            self.begin(shape, camera)
+            self._render(points, a, count, corners)
+            drawn += count
+            yield drawn / total
 
     def draw_sketch(self, shape: LinesShape, camera: Camera, scale: float, budget: int) -> int:
         """Draw a shape in about so many segments, simplified but without gaps; returns how many.
