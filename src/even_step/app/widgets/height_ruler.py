@@ -101,20 +101,19 @@ class HeightRuler(QWidget):
         painter.end()
 
     def _axis(self, painter: QPainter) -> None:
-        room = max(40.0, self.height() - ABOVE - BELOW)
-        step = next((s for s in STEPS if room * s / self.tallest >= LEAST_APART), STEPS[-1])
+        room, tallest, bottom = max(40.0, self.height() - ABOVE - BELOW), self.tallest, self.y_of(0)
+        step = next((s for s in STEPS if room * s / tallest >= LEAST_APART), STEPS[-1])
         fine = step / 5
         painter.setFont(font(MARK))
         painter.setPen(QPen(QColor(PAPER.faint), 1))
-        painter.drawLine(QPointF(AXIS, self.y_of(0)), QPointF(AXIS, self.y_of(self.tallest)))
-        for k in range(int(self.tallest / fine) + 1):
-            y = self.y_of(k * fine)
+        painter.drawLine(QPointF(AXIS, bottom), QPointF(AXIS, bottom - room))
+        for k in range(int(tallest / fine) + 1):
+            y = bottom - room * k * fine / tallest
             whole = k % 5 == 0
             painter.drawLine(QPointF(AXIS, y), QPointF(AXIS + (9 if whole else 4), y))
             if whole:
                 painter.drawText(QRectF(AXIS + 12, y - 8, 36, 16), Qt.AlignmentFlag.AlignVCenter, f"{k * fine:g}")
-        top = QRectF(AXIS - 10, self.y_of(self.tallest) - 24, 50, 16)
-        painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, "mm")
+        painter.drawText(QRectF(AXIS - 10, bottom - room - 24, 50, 16), Qt.AlignmentFlag.AlignVCenter, "mm")
 
     def _bands(self, painter: QPainter) -> None:
         """Show the height of what is picked, or which layers are seen."""

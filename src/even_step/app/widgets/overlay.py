@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -29,7 +31,10 @@ UNDER_AT = 86.0  # points from the left edge: beside the ruler
 NEARLY = 0.999  # of the way: what touches the place itself does not hide it
 
 
-def _at_rim(bed: Bed, axis: int, value: float, out: float) -> tuple[float, float, float] | None:
+Place = tuple[float, float, float]  # mm
+
+
+def _at_rim(bed: Bed, axis: int, value: float, out: float) -> Place | None:
     """Return where the number of a round bed's line stands, by its end; none where the other axis has its own."""
     x0, _, x1, _ = bed.bounds
     radius, centre = (x1 - x0) / 2, bed.centre
@@ -94,22 +99,22 @@ class Overlay(QWidget):
             painter.drawRect(frame)
         painter.end()
 
-    def _seen(self, *points: tuple[float, float, float]) -> list[QPointF]:
+    def _seen(self, *points: Place) -> list[QPointF]:
         at = self._canvas.camera.project(np.array(points, np.float64))
         return [QPointF(float(x), float(y)) for x, y, _ in at]
 
-    def _behind(self, place: tuple[float, float, float]) -> bool:
-        """Whether a part stands between the eye and a place; parts count as their boxes."""
+    def _behind(self, places: Sequence[Place]) -> NDArray[np.bool_]:
+        """Tell of each place whether a part stands between it and the eye; parts count as their boxes."""
         boxes = self._boxes()
-        if len(boxes) == 0:
-            return False
-        camera = self._canvas.camera
-        way = np.asarray(place) - camera.eye
+        if len(boxes) == 0 or len(places) == 0:
+            return np.zeros(len(places), np.bool_)
+        eye = self._canvas.camera.eye
+        way = (np.array(places, np.float64) - eye)[:, None, None, :]
         with np.errstate(divide="ignore", invalid="ignore"):
-            reach = (boxes - camera.eye) / way
-        enters, leaves = np.fmin(reach[:, 0], reach[:, 1]), np.fmax(reach[:, 0], reach[:, 1])
-        enters, leaves = np.nanmax(enters, axis=1), np.nanmin(leaves, axis=1)
-        return bool(((enters < leaves) & (enters > 0) & (enters < NEARLY)).any())
+            reach = (boxes - eye) / way  # place, part, corner, axis
+        enters, leaves = np.fmin(reach[:, :, 0], reach[:, :, 1]), np.fmax(reach[:, :, 0], reach[:, :, 1])
+        enters, leaves = np.nanmax(enters, axis=2), np.nanmin(leaves, axis=2)
+        return np.asarray(((enters < leaves) & (enters > 0) & (enters < NEARLY)).any(axis=1))
 
     def _boxes(self) -> NDArray[np.float64]:
         scene = self._canvas.scene
@@ -120,30 +125,38 @@ class Overlay(QWidget):
 
     def _numbers(self, painter: QPainter) -> None:
         """Write millimetres along the two edges of the bed that are nearest to the viewer."""
+        painter.setFont(font(MARK))
+        painter.setPen(QColor(PAPER.faint))
+        numbers = self._along_edges()
+        places = [place for place, _ in numbers]
+        hidden = self._behind(places)
+        for (_, value), at, behind in zip(numbers, self._seen(*places) if places else (), hidden, strict=True):
+            if not behind:
+                painter.drawText(QRectF(at.x() - 24, at.y() - 8, 48, 16), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
+
+    def _along_edges(self) -> list[tuple[Place, float]]:
+        """Return where numbers stand along the two edges of the bed that are nearest to the viewer, and these."""
         bed = self._canvas.scene.bed.bed
         x0, y0, x1, y1 = bed.bounds
         away = self._canvas.camera.away
         front, side = (y0 if away[1] <= 0.02 else y1), (x0 if away[0] <= 0.02 else x1)
-        painter.setFont(font(MARK))
-        painter.setPen(QColor(PAPER.faint))
         out_y, out_x = (-1.0 if front == y0 else 1.0), (-1.0 if side == x0 else 1.0)
         corner, along_x, along_y = self._seen(
             (side, front, 0), (side - out_x * 50, front, 0), (side, front - out_y * 50, 0)
         )
+        found: list[tuple[Place, float]] = []
         for axis, (other, low, high) in enumerate(((along_x, x0, x1), (along_y, y0, y1))):
             step = 50 if QLineF(corner, other).length() >= LEAST_APART else 100
-            for k in range(int(np.ceil(low / step)), int(high // step) + 1):
-                value = k * step
+            for value in range(step * int(np.ceil(low / step)), int(high) + 1, step):
                 if bed.shape == "round":
                     place = _at_rim(bed, axis, value, out_y if axis == 0 else out_x)
                 elif axis == 1 and value == front:
                     continue  # the corner has its number from the other edge
                 else:
                     place = (value, front + out_y * AWAY, 0.0) if axis == 0 else (side + out_x * AWAY, value, 0.0)
-                if place is None or self._behind(place):
-                    continue
-                at = self._seen(place)[0]
-                painter.drawText(QRectF(at.x() - 24, at.y() - 8, 48, 16), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
+                if place is not None:
+                    found.append((place, value))
+        return found
 
     def _fan(self, painter: QPainter) -> None:
         """Mark the side the cooling air comes from."""
@@ -153,7 +166,7 @@ class Overlay(QWidget):
         place = {"front": (cx, y0 - 20), "back": (cx, y1 + 14), "left": (x0 - 20, cy), "right": (x1 + 20, cy)}[
             shape.fan_side
         ]
-        if self._behind((*place, 0.0)):
+        if self._behind([(*place, 0.0)])[0]:
             return
         at = self._seen((*place, 0.0))[0]
         painter.drawPixmap(at - QPointF(24, 7), pixmap("fan", PAPER.faint, 14))
