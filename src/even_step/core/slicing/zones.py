@@ -211,12 +211,10 @@ def cells_united(regions: Sequence[Regions], cells: Sequence[Regions]) -> Region
     first = np.argmax(here, axis=0)
     out: Regions = np.stack(regions)[first, np.arange(len(first))]
     differ = np.any([some & ~alike(own, out) for own, some in zip(regions, here, strict=True)], axis=0)
-    within = [region.nothing(len(first)) for _ in cells]
-    for made, own, cell, some in zip(within, regions, cells, here, strict=True):
+    out[differ] = region.nothing(1)
+    for own, cell, some in zip(regions, cells, here, strict=True):
         mine = some & differ
-        made[mine] = region.intersection(own[mine], cell[mine])
-    for row in np.flatnonzero(differ).tolist():
-        out[row] = region.union_all([made[row] for made in within])  # on the grid: no slit stays where two meet
+        out[mine] = region.union(out[mine], region.intersection(own[mine], cell[mine]))
     return out
 
 
