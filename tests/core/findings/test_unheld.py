@@ -132,6 +132,18 @@ def test_layers_without_time_to_grow_firm_are_told(sliced):
     assert found(sliced(box(30, 30, 4), BARE), "layer-quick") == []
 
 
+def test_each_layer_is_held_to_a_least_time_of_its_own(sliced):
+    """Of layers that follow the surface a thin one is given less; the one that lacks most of its own is told."""
+    follows = {"layers.follow_surface": True, "cooling.least_layer_time": 60, "cooling.least_speed": 30}
+    done = sliced(ball(4.0, 4), {**BARE, **follows})
+    finding = one(done, "layer-quick")
+    wanted, time = done.sliced.plan.wanted, done.sliced.plan.layer_time
+    worst = int(np.argmin(time / wanted))
+    assert wanted.max() > 2 * wanted.min()
+    assert finding["amount"] == pytest.approx(time[worst], abs=1e-3)
+    assert f"instead of {wanted[worst]:.3g}:" in finding["message"]
+
+
 def test_a_step_between_layers_is_told(sliced):
     stair = united(box(20, 20, 5.1), box(10, 20, 10))
     finding = one(sliced(stair, BARE), "height-rounded")

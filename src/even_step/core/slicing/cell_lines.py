@@ -131,8 +131,8 @@ def _fill_cut(fill: Fill, share: Share, uncut: NDArray[np.bool_], borders: Grids
         if b <= count:
             return xy, start, lines.linked[taken], np.bincount(owner - a, minlength=b - a)
         cut = lines_cut(xy, start, owner, borders, SHORTEST)
-        line, uncut = cut.line, cut.whole
-        follows = np.concatenate(([False], (np.diff(line) == 1) & uncut[1:] & uncut[:-1]))
+        line, entire = cut.line, cut.whole
+        follows = np.concatenate(([False], (np.diff(line) == 1) & entire[1:] & entire[:-1]))
         linked = lines.linked[taken[line]] & follows
         return cut.xy, cut.start, linked, np.bincount(owner[line] - a, minlength=b - a)
 
