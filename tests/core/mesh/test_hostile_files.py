@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import io
 import struct
 import time
@@ -13,7 +14,8 @@ import pytest
 from even_step.core.errors import Cancelled, InputError
 from even_step.core.job.shipped import DATA
 from even_step.core.mesh.measure import measure
-from even_step.core.mesh.read import components
+from even_step.core.mesh.read import archive as archives
+from even_step.core.mesh.read import model_xml
 from even_step.core.mesh.read.model import read_model
 from even_step.core.work import Crew
 from tests.shapes import ball, box, obj_text, ply_bytes, stl_bytes, text_stl
@@ -184,14 +186,82 @@ def test_a_3mf_states_its_unit(tmp_path, unit, size):
 
 
 def test_components_are_counted_across_the_chunks_that_are_read(monkeypatch, tmp_path):
-    monkeypatch.setattr(components, "CHUNK", 37)
+    monkeypatch.setattr(model_xml, "CHUNK", 37)
     text = f"<model>{bomb(3, 10)}</model>".encode()
-    components.check_components(tmp_path, io.BytesIO(text), 1000)
+    model_xml.look_through(tmp_path, io.BytesIO(text), 1000)
     with pytest.raises(InputError, match="more than 999"):
-        components.check_components(tmp_path, io.BytesIO(text), 999)
+        model_xml.look_through(tmp_path, io.BytesIO(text), 999)
     prefixed = text.replace(b"<component", b"<c:component").replace(b"<object", b"<c:object")
+    prefixed = prefixed.replace(b"</component", b"</c:component").replace(b"</object", b"</c:object")
     with pytest.raises(InputError, match="more than 999"):
-        components.check_components(tmp_path, io.BytesIO(prefixed), 999)
+        model_xml.look_through(tmp_path, io.BytesIO(prefixed), 999)
+
+
+def packed(model):
+    """A 3MF with these bytes as its model."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as box_:
+        for name, content in (("[Content_Types].xml", TYPES), ("_rels/.rels", LINKS), ("3D/3dmodel.model", model)):
+            box_.writestr(name, content)
+    return buffer.getvalue()
+
+
+WHOLE = f'<?xml version="1.0" encoding="UTF-16"?><model unit="millimeter" xmlns="{CORE}">{one()}</model>'
+#: Small archives whose XML took minutes or gigabytes to look through.
+LONG = {
+    "begun tags": packed(b"<model " * 15_000),
+    "begun objects": packed(b"<object " * 7_000),
+    "one long attribute": packed(b'<model a="' + b"x" * 15_000_000),
+    "nested without an end": packed(b"<model>" + b"<a>" * 2_000_000),
+    "wide blanks": packed(WHOLE.replace("<res", " " * 9_000_000 + "<res").replace('"1"/>', '"7"/>').encode("utf-16")),
+    "a late document type": packed(b"<?xml version='1.0'?>" + b" " * 3_000_000 + b"<!DOCTYPE m [<!ENTITY a 'b'>]><m/>"),
+    "an encoding of its own": packed(WHOLE.replace("UTF-16", "KOI8-R").encode()),
+}
+
+
+@pytest.mark.parametrize("name", LONG)
+def test_looking_through_xml_takes_no_longer_than_its_length_and_is_called_off_at_once(tmp_path, name):
+    path = tmp_path / "a.3mf"
+    path.write_bytes(LONG[name])
+    begun = time.monotonic()
+    with pytest.raises(InputError):
+        read_model(path)
+    assert time.monotonic() - begun < 10.0
+    with pytest.raises(Cancelled):
+        read_model(path, crew=Crew(cancelled=lambda: True))
+
+
+def test_an_archive_whose_table_of_contents_is_long_is_refused_at_once(tmp_path, monkeypatch):
+    monkeypatch.setattr(archives, "MOST_AT_ONCE", 10_000)
+    path = tmp_path / "a.3mf"
+    path.write_bytes(archive(one(), [(f"{number}.txt", "") for number in range(500)]))
+    with pytest.raises(InputError, match="table of contents"):
+        archives.job_text_in(path)
+
+
+@pytest.mark.parametrize("letter", ["&#10;", "&#x41;", "&#38;", "&#60;", "&#x1F600;"])
+def test_a_3mf_may_write_letters_as_numbers(tmp_path, letter):
+    path = tmp_path / "a.3mf"
+    path.write_bytes(archive(one().replace("<object ", f'<object name="pin {letter}" ')))
+    (model,) = read_model(path)
+    assert model.name.split() == ["pin", *html.unescape(letter).split()]
+
+
+def test_a_number_for_a_letter_is_found_across_chunks(monkeypatch):
+    monkeypatch.setattr(model_xml, "CHUNK", 64)
+    text = f"<?xml version='1.0'?><m name='{'a&#x41;b&#66;&#60;' * 50}'>&amp;</m>"
+    pieces = model_xml.in_plain_text(io.BytesIO(text.encode("utf-16")), "utf-16")
+    assert b"".join(pieces) == b"<m name='" + b"aAbB&lt;" * 50 + b"'>&amp;</m>"
+
+
+@pytest.mark.parametrize("encoding", ["UTF-16", "UTF-8", "ISO-8859-1"])
+def test_a_3mf_may_be_written_in_other_letters(tmp_path, encoding):
+    path = tmp_path / "a.3mf"
+    named = WHOLE.replace("UTF-16", encoding).replace("<object ", '<object name="Gerüst" ')
+    path.write_bytes(packed(named.encode(encoding)))
+    (model,) = read_model(path)
+    assert model.name == "Gerüst"
+    assert model.triangles == 4
 
 
 def test_nested_components_are_placed(tmp_path):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import tempfile
 import tomllib
 import zipfile
 from collections.abc import Mapping
@@ -21,7 +20,7 @@ from even_step.core.job.text import job_from_record, job_text
 from even_step.core.job.zones import Zone
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import set_down
-from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, job_text_in, sound_archive, text_in
+from even_step.core.mesh.read.archive import JOB_ENTRY, SOME_BODIES, TRIALS_ENTRY, job_text_in, text_in
 
 FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -48,8 +47,6 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     InputError
         When it is no 3MF, carries no job, or its record is damaged.
     """
-    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
-        sound_archive(path, Path(folder))
     text = job_text_in(path)
     if text is None:
         raise InputError("carries no job of ours", subject=path, remedy="bring it in as a model")

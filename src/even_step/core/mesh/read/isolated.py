@@ -1,7 +1,8 @@
 """3MF and STEP are read by libraries in a process of their own, with limits on memory and time.
 
 ``python -m even_step.core.mesh.read.isolated KIND FILE OUT`` is the other end: it writes what it read to an
-npz file, or one line to standard error and exits with 2. It imports no compiled kernels, so it starts fast.
+npz file, or what is wrong and a remedy as a line of JSON to standard error, and exits with 2. It imports no compiled
+kernels, so it starts fast.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import EvenStepError, InputError
-from even_step.core.mesh.read.archive import MOST_BODIES
+from even_step.core.mesh.read.archive import MOST_BODIES, job_text_in, sound_archive
 from even_step.core.mesh.read.glb import read_glb
 
 SOURCES = Path(__file__).parents[4]
@@ -40,9 +41,9 @@ RawPart = tuple[str, list[RawBody]]
 
 
 def read_isolated(
-    kind: str, path: Path, deflection: float, look: Callable[[], None] = lambda: None, named: Path | None = None
+    kind: str, path: Path, deflection: float, look: Callable[[], None] = lambda: None
 ) -> tuple[str, list[RawPart]]:
-    """Read a ``3mf``, a ``3mf-job`` of ours or a ``step`` file in a process of its own.
+    """Read a ``3mf`` or a ``step`` file in a process of its own.
 
     Parameters
     ----------
@@ -52,8 +53,6 @@ def read_isolated(
         How far facets may stray from a curved STEP face, mm.
     look
         Called every so often; what it raises ends the reading.
-    named
-        The file as the user knows it, where this is a copy.
 
     Returns
     -------
@@ -76,11 +75,11 @@ def read_isolated(
             str(out),
             repr(deflection),
         ]
-        code, told = _run(command, folder, named or path, look)
+        code, told = _run(command, folder, path, look)
         if code != 0 or not out.exists():
             lines = told.decode("utf-8", "replace").strip().splitlines() if code == 2 else []
-            reason = lines[-1][:300] if lines else "is damaged, or too much for the reader"
-            raise InputError(reason, subject=named or path, remedy="export the model again")
+            reason, remedy = json.loads(lines[-1]) if lines else ("is damaged, or too much for the reader", "")
+            raise InputError(reason[:300], subject=path, remedy=remedy or "export the model again")
         with np.load(out, allow_pickle=False) as box:
             about = json.loads(str(box["about"]))
             parts = [
@@ -149,10 +148,11 @@ def _read_step(path: Path, deflection: float) -> tuple[str, list[RawPart]]:
     return "mm", [(path.stem, bodies)]
 
 
-def _read_3mf(path: Path, *, placed: bool) -> tuple[str, list[RawPart]]:
+def _read_3mf(path: Path, folder: Path) -> tuple[str, list[RawPart]]:
+    sound = sound_archive(path, folder)
     from even_step.core.mesh.read.threemf import parts_of  # noqa: PLC0415 - loads the library
 
-    return parts_of(path, MOST_BODIES, MOST_TRIANGLES, placed=placed)
+    return parts_of(sound, path.stem, MOST_BODIES, MOST_TRIANGLES, placed=job_text_in(path) is None)
 
 
 def main(kind: str, path: Path, out: Path, deflection: float) -> int:
@@ -162,9 +162,9 @@ def main(kind: str, path: Path, out: Path, deflection: float) -> int:
     with contextlib.suppress(ValueError, OSError):
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
-        unit, parts = _read_step(path, deflection) if kind == "step" else _read_3mf(path, placed=kind == "3mf")
+        unit, parts = _read_step(path, deflection) if kind == "step" else _read_3mf(path, out.parent)
     except EvenStepError as error:
-        print(error.message, file=sys.stderr)  # noqa: T201 - this line is the answer to the other process
+        print(json.dumps([error.message, error.remedy]), file=sys.stderr)  # noqa: T201 - this line is the answer to the other process
         return 2
     _save(out, unit, parts)
     return 0

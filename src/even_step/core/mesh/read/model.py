@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +13,6 @@ from even_step.core.mesh.holes import with_holes_closed
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Body, Mesh, Model, Repair
 from even_step.core.mesh.read import stl
-from even_step.core.mesh.read.archive import job_text_in, sound_archive
 from even_step.core.mesh.read.indexed import welded_mesh
 from even_step.core.mesh.read.isolated import read_isolated
 from even_step.core.mesh.read.obj import read_obj
@@ -147,12 +145,7 @@ def _has_area(mesh: Mesh) -> bool:
 
 
 def _read_by_library(kind: str, path: Path, deflection: float, crew: Crew) -> list[Model]:
-    with tempfile.TemporaryDirectory(prefix="even-step-") as folder:
-        sound = path
-        if kind == "3mf":
-            sound = sound_archive(path, Path(folder))
-            kind = "3mf-job" if job_text_in(sound) is not None else "3mf"
-        unit, parts = read_isolated(kind, sound, deflection, crew.look, path)
+    unit, parts = read_isolated(kind, path, deflection, crew.look)
     models = []
     for name, bodies in parts:
         notes: list[str] = []

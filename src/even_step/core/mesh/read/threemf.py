@@ -114,12 +114,16 @@ def _geometry(item: Any) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
 
 
 def parts_of(
-    path: Path, most_bodies: int, most_triangles: int, *, placed: bool
+    path: Path, name: str, most_bodies: int, most_triangles: int, *, placed: bool
 ) -> tuple[str, list[tuple[str, list[RawBody]]]]:
     """Read a 3MF file as parts with bodies.
 
     Parameters
     ----------
+    path
+        An archive that has been looked through.
+    name
+        What a part without a name is called.
     placed
         Read the build items as they stand. Else the objects that join all bodies of a model, which are those a job of
         ours refers to: its record says how they stand.
@@ -144,7 +148,7 @@ def parts_of(
         out: list[RawBody] = []
         archive.expand(source, np.diag([factor, factor, factor, 1.0]) @ matrix, out)
         if out:
-            parts.append((source.GetName() or number or path.stem, out))
+            parts.append((source.GetName() or number or name, out))
     if not parts:
         raise InputError("has nothing in it that is to be built")
     return unit, parts
