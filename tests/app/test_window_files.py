@@ -4,6 +4,7 @@ import json
 import os
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from even_step.app.main import open_window
 from even_step.core.job import edits
 from even_step.core.job.file import read_job_file
 from even_step.core.job.shipped import DATA
-from even_step.core.job.text import read_job_text
+from even_step.core.job.text import job_text, read_job_text
 from tests.app.file_dialogs import answer, when_it_opens
 from tests.shapes import box, write_stl
 from tests.spots import nth_spot
@@ -164,7 +165,7 @@ def test_what_was_not_saved_is_kept_on_closing_and_offered_at_the_next_start(blo
         block.wait(lambda: bool(other.desk.job.parts))
         assert without_files(other.desk.job) == without_files(job)
         assert not other.desk.store.is_saved
-        assert not left.exists()
+        block.wait(lambda: not left.exists())
     finally:
         other.close()
 
@@ -201,6 +202,7 @@ def test_a_killed_sessions_job_is_offered_and_comes_back(block, tmp_path):
     job = block.desk.job
     left = keeping._folder / "999999999.toml"
     keeping._file.rename(left)
+    block.desk.store.mark_saved(job)
     block.window.files.new()
     block.window.offer_recovery()
     assert block.window.area.notes.isVisible()
@@ -208,7 +210,7 @@ def test_a_killed_sessions_job_is_offered_and_comes_back(block, tmp_path):
     block.drawn()
     assert without_files(block.desk.job) == without_files(job)
     assert not block.desk.store.is_saved
-    assert not left.exists()
+    block.wait(lambda: not left.exists())
 
 
 def test_a_window_killed_at_work_leaves_a_job_that_can_be_recovered(qapp, tmp_path):
@@ -367,3 +369,49 @@ def test_a_file_that_is_read_says_how_far_it_is(hand):
     hand.drop(DEMO / "wind_arrow.3mf")
     assert told == sorted(told)
     assert 0.4 < told[-1] <= 1.0
+
+
+def test_a_recovered_job_is_on_disk_at_every_moment(block, tmp_path):
+    """What it was recovered from goes only once it has been written anew."""
+    hand = block
+    keeping = hand.window.keeping
+    left = keeping._folder / "999999999.toml"
+    left.parent.mkdir(parents=True, exist_ok=True)
+    left.write_text(job_text(hand.desk.job))
+    hand.window.files.new()
+    gate, write = threading.Event(), keeping._write
+    keeping._write = lambda job: gate.wait(10) and write(job)
+    hand.window.files.open(str(left), recovered=True)
+    hand.wait(lambda: bool(hand.desk.job.parts) and not hand.window.files.reading)
+    keeping.keep()
+    assert left.exists()
+    assert left not in [job.path for job in keeping.left_behind()], "it is not offered while it is worked on"
+    gate.set()
+    hand.wait(lambda: not left.exists())
+    assert keeping._file.exists()
+
+
+def test_an_autosave_in_flight_does_not_bring_a_saved_job_back(block):
+    hand = block
+    keeping = hand.window.keeping
+    hand.wait(lambda: not hand.desk.background.busy)
+    gate, write = threading.Event(), keeping._write
+    keeping._write = lambda job: gate.wait(10) and write(job)
+    hand.desk.store.do("nudge", edits.with_setting(hand.desk.job, "infill.density", 31))
+    keeping.keep()
+    hand.desk.store.mark_saved(hand.desk.job)
+    gate.set()
+    hand.wait(lambda: not hand.desk.background.busy)
+    assert not keeping._file.exists()
+
+
+def test_a_job_that_was_not_saved_is_kept_when_another_takes_its_place(block):
+    hand = block
+    before = hand.desk.job
+    hand.window.files.new()
+    hand.wait(lambda: len(hand.window.keeping.left_behind()) == 1)
+    (kept,) = hand.window.keeping.left_behind()
+    assert kept.name == before.name
+    hand.desk.store.undo()
+    hand.desk.store.mark_saved(hand.desk.job)
+    assert hand.window.keeping.left_behind() == []

@@ -5,8 +5,11 @@ from __future__ import annotations
 import os
 import queue
 import signal
+import struct
 import threading
 from dataclasses import dataclass, field
+from multiprocessing import Pipe
+from multiprocessing.reduction import ForkingPickler
 
 import numpy as np
 import pytest
@@ -16,8 +19,9 @@ from even_step.app.background import Background
 from even_step.app.shelf import standing
 from even_step.app.store import JobStore
 from even_step.app.trials import Trials
-from even_step.app.work import server
-from even_step.app.work.client import TRIES, WorkerClient
+from even_step.app.work import client as client_module
+from even_step.app.work import server, shared
+from even_step.app.work.client import TRIES, WorkerClient, _Reader
 from even_step.app.work.duties import (
     KEPT_SLICES,
     Memory,
@@ -359,3 +363,70 @@ def test_the_queue_of_a_lane_is_its_own():
     one.waiting.put(None)
     with pytest.raises(queue.Empty):
         two.waiting.get_nowait()
+
+
+def test_lack_of_memory_for_an_answer_is_told_and_nothing_is_said_before(monkeypatch):
+    def none_left(*_):
+        raise OSError(12, "Cannot allocate memory")
+
+    monkeypatch.setattr(shared.os, "posix_fallocate", none_left)
+    lane, told = lane_with(monkeypatch, lambda *_: Outcome("well", {"a": np.ones(3)}))
+    run(lane, 1)
+    assert [message.outcome for message in told.messages] == ["failed"]
+    assert "memory" in told.messages[0].facts
+
+
+def test_a_line_that_is_cut_or_starved_anywhere_is_taken_for_lost():
+    """Two hundred answers, each cut off at some byte, garbled, or without the memory that it speaks of."""
+    chance = np.random.default_rng(5)
+    whole = bytes(ForkingPickler.dumps(Answer(1, "done", {"figures": list(range(300))})))
+    for turn in range(200):
+        ours, theirs = Pipe()
+        got, broken = [], threading.Event()
+        reader = _Reader(ours, lambda message, arrays, got=got: got.append(message), broken.set)
+        kind = turn % 4
+        if kind == 0:  # cut
+            os.write(theirs.fileno(), (struct.pack("!i", len(whole)) + whole)[: chance.integers(len(whole))])
+        elif kind == 1:  # garbled
+            place = int(chance.integers(4, 60))
+            theirs.send_bytes(whole[:place] + bytes([0xFF, 0x2E]) + whole[place + 2 :])
+        elif kind == 2:  # the worker dies before it hands the memory over
+            theirs.send(Answer(1, "done", None, layout=(("a", "<f8", (3,), 0),)))
+        else:  # a layout that no memory can have
+            theirs.send(Answer(1, "done", None, layout=(("a", "<f8", (3, 1 << 60), 0), ("b", "no type", (1,), 8))))
+        theirs.close()
+        assert broken.wait(10.0), turn
+        reader.thread.join(10.0)
+        assert not reader.thread.is_alive()
+        assert kind == 1 or not got
+        ours.close()
+
+
+def test_what_was_called_off_is_never_answered_as_done(client, qtbot, part, tmp_path):
+    got = []
+    task = client.ask(
+        ReadFile(str(part), str(tmp_path / "kept")),
+        done=lambda *_: got.append("done"),
+        cancelled=lambda: got.append("cancelled"),
+    )
+    task.state = "cancelling"  # as if the worker had answered before it heard of it
+    qtbot.waitUntil(lambda: bool(got), timeout=30_000)
+    assert got == ["cancelled"]
+    assert task.state == "cancelled"
+
+
+def test_a_worker_that_says_nothing_is_told_and_can_be_replaced(client, qtbot, part, tmp_path, monkeypatch):
+    told, got = [], []
+    client.ask(ReadFile(str(part), str(tmp_path / "kept")), done=lambda *_: got.append("read"))
+    qtbot.waitUntil(lambda: bool(got), timeout=30_000)
+    monkeypatch.setattr(client_module, "SILENCE", 3.0)
+    stopped = client.pid
+    os.kill(stopped, signal.SIGSTOP)
+    client.ask(ReadFile(str(part), str(tmp_path / "kept")), failed=told.append)
+    qtbot.waitUntil(lambda: client.stuck, timeout=30_000)
+    client.replace()
+    qtbot.waitUntil(lambda: bool(told), timeout=30_000)
+    assert client.pid != stopped
+    assert not client.stuck
+    client.ask(ReadFile(str(part), str(tmp_path / "kept")), done=lambda *_: got.append("again"))
+    qtbot.waitUntil(lambda: got == ["read", "again"], timeout=30_000)

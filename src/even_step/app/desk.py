@@ -88,7 +88,13 @@ class Desk(QObject):
         self._of_bed: tuple[Job, int, Job] | None = None
         self._resolved: tuple[Job, Resolved, dict[str, SettingError]] | None = None
         self.worker.lost.connect(lambda text: self.note(text, "caution", stays=True))
+        self.worker.stuck_changed.connect(self._tell_stuck)
         self.trials.failed.connect(self._tell_failure)
+
+    def _tell_stuck(self) -> None:
+        """Say that the worker does not answer; another one loses nothing but what it was doing."""
+        if self.worker.stuck:
+            self.note("The worker process does not answer. Nothing is lost.", "caution", "slice.replace", stays=True)
 
     def _tell_failure(self, text: str) -> None:
         """Say why a slice failed, and pick the part it failed at."""

@@ -55,6 +55,8 @@ class JobFiles(QObject):
     path_changed = Signal()
     exported = Signal(str)
     job_offered = Signal(str)
+    recovered = Signal(str)
+    left = Signal(object)  # a job that was not saved, for another one
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -85,7 +87,7 @@ class JobFiles(QObject):
                 self._desk.note(line, "caution")
             if recovered:
                 self._desk.store.mark_unsaved()
-                Path(path).unlink(missing_ok=True)
+                self.recovered.emit(path)
             else:
                 self._remember(path)
 
@@ -96,6 +98,8 @@ class JobFiles(QObject):
         return self._desk.worker.ask(request, done=done, failed=self._failure(path), cancelled=lambda: self._end(path))
 
     def _take(self, job: Job, path: str) -> None:
+        if self._desk.job.parts and not self._desk.store.is_saved:
+            self.left.emit(self._desk.job)
         self.path = path
         self._desk.selection.pick(())
         self._desk.whose.choose(())

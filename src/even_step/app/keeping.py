@@ -1,10 +1,11 @@
-"""Autosave: the job's text every few seconds, and what a killed or unsaved session left behind."""
+"""Autosave: the job's text every two seconds, and what a killed or unsaved session left behind."""
 
 from __future__ import annotations
 
 import os
 import re
 import shutil
+import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,7 +18,8 @@ from even_step.core.job.model import Job
 from even_step.core.job.text import job_text
 from even_step.core.output import write_whole
 
-EVERY = 3000  # ms
+EVERY = 2000  # ms
+SAVED = "save"  # the change of a job that was saved
 UNSAVED = "unsaved"  # how the names of jobs begin that a window was closed with
 NAME = re.compile(r'^name = "([^"\n]{1,200})"', re.MULTILINE)
 OLD = 14 * 24 * 3600.0  # s
@@ -55,41 +57,73 @@ class Keeping(QObject):
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._desk = desk
-        self._written: Job | None = None
         self._folder = desk.state / "recovery"
         self._file = self._folder / f"{os.getpid()}.toml"
+        self._lock = threading.Lock()  # whoever changes the file holds it
+        self._wanted: Job | None = None  # the job that is to be in the file
+        self._taken_up: list[Path] = []  # files of jobs that were recovered: gone once the job is in our own
+        self._aside: list[tuple[Job, Path]] = []
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.keep)
         self._timer.start()
+        desk.store.changed.connect(lambda change: self.keep() if change.name == SAVED else None)
 
     def keep(self) -> None:
         """Write the job if it has changed since it was last written or saved."""
         job = self._desk.job
         if self._desk.store.is_saved or not job.parts:
-            self._written = None
+            self._forget(job)
+        elif job is not self._wanted:
+            self._wanted = job
+            self._desk.background.run("autosave", lambda: self._write(job), lambda fault: self._written(job, fault))
+
+    def take_up(self, path: str) -> None:
+        """Go on with a job that was recovered from a file, which is let go once the job has been written anew."""
+        self._taken_up.append(Path(path))
+        self.keep()
+
+    def set_aside(self, job: Job) -> None:
+        """Keep a job that was not saved, for another one takes its place."""
+        path = self._unsaved_file()
+        self._aside.append((job, path))
+        self._desk.background.run(str(path), lambda: _fault_of(path, job), self._tell)
+
+    def _forget(self, job: Job) -> None:
+        """Let go of what is on disk of a job that was saved; an autosave in flight writes no more."""
+        with self._lock:
+            self._wanted = None
             self._file.unlink(missing_ok=True)
-            return
-        if job is self._written:
-            return
-        self._written = job
-        self._desk.background.run("autosave", lambda: self._write(job), self._tell)
+        if job.parts:
+            self._let_go([*self._taken_up, *(path for one, path in self._aside if one == job)])
+            self._taken_up = []
 
     def _write(self, job: Job) -> str:
-        try:
-            self._folder.mkdir(parents=True, exist_ok=True)
-            write_whole(self._file, [job_text(job).encode()])
-        except (OSError, EvenStepError) as error:
-            return str(error)
-        return ""
+        with self._lock:
+            return _fault_of(self._file, job) if self._wanted is job else ""
+
+    def _written(self, job: Job, fault: str) -> None:
+        self._tell(fault)
+        if not fault and self._wanted is job:
+            self._let_go(self._taken_up)
+            self._taken_up = []
+
+    @staticmethod
+    def _let_go(paths: list[Path]) -> None:
+        for path in paths:
+            path.unlink(missing_ok=True)
 
     def _tell(self, fault: str) -> None:
         if fault:
             self._desk.note(f"The job could not be kept safe: {fault}", "caution", "file.save")
 
+    def _unsaved_file(self) -> Path:
+        return self._folder / f"{UNSAVED}-{time.time_ns()}-{os.getpid()}.toml"
+
     def left_behind(self) -> list[Unsaved]:
         """Return the jobs that were not saved, of all sessions that have ended, the last first."""
-        found = [path for path in self._folder.glob("*.toml") if path != self._file and not _runs(path.stem)]
+        ours = {self._file, *self._taken_up}
+        found = [path for path in self._folder.glob("*.toml") if path not in ours and not _runs(path.stem)]
         return sorted((Unsaved.of(path) for path in found), key=lambda one: one.when, reverse=True)
 
     @staticmethod
@@ -107,10 +141,21 @@ class Keeping(QObject):
         """End on our own. What was not saved stays, to be offered at the next start; nothing asks on leaving."""
         self._timer.stop()
         job = self._desk.job
-        self._file.unlink(missing_ok=True)
+        fault = ""
         if job.parts and not self._desk.store.is_saved:
-            self._file = self._folder / f"{UNSAVED}-{time.time_ns()}-{os.getpid()}.toml"
-            self._write(job)
+            fault = _fault_of(self._unsaved_file(), job)
+        if not fault:
+            self._forget(job)
+
+
+def _fault_of(path: Path, job: Job) -> str:
+    """Write a job; returns what is wrong, or nothing."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, [job_text(job).encode()])
+    except (OSError, EvenStepError) as error:
+        return str(error)
+    return ""
 
 
 def _sweep(models: Path, kept_jobs: Path) -> int:

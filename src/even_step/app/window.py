@@ -162,6 +162,8 @@ class Window(QMainWindow):
         self.area.canvas.collisions.changed.connect(self._mark)
         self.area.canvas.dropped.connect(self.files.bring_in)
         self.files.job_offered.connect(self._ask_about_job)
+        self.files.recovered.connect(self.keeping.take_up)
+        self.files.left.connect(self.keeping.set_aside)
         self.strip.button.clicked.connect(self._slice_or_cancel)
         self.strip.chosen.connect(self._show_trial)
         self.strip.compared.connect(lambda trial: compare_with(self.reach, trial))

@@ -85,6 +85,14 @@ ACTIONS = (
         can=lambda b: b.desk.trials.running,
     ),
     Action(
+        "slice.replace",
+        "Replace the worker that does not answer",
+        "Slice",
+        lambda b: b.desk.worker.replace(),
+        can=lambda b: b.desk.worker.stuck,
+        synonyms=("hangs", "frozen", "stuck", "restart"),
+    ),
+    Action(
         "slice.heights_compared",
         "Compare layer heights: coarse, fine, following",
         "Slice",

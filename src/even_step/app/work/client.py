@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import count
@@ -14,12 +16,15 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from even_step.app.work.entry import Started, start
-from even_step.app.work.requests import Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
+from even_step.app.work.requests import Answer, Beat, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
 from even_step.app.work.shared import receive_arrays
 
 State = Literal["queued", "running", "cancelling", "done", "cancelled", "failed"]
 PATIENCE = 1.0  # s that a worker gets to leave on its own
 RELEASE_PATIENCE = 5.0  # s that it gets to put everything away
+SILENCE = 15.0  # s without a word from a worker that has something to do, after which it is taken for stuck
+LOADING = 60.0  # s more that it gets for its first word
+LOOKS = 1000  # ms from one look at that to the next
 TRIES = 3  # workers lost without a single answer, after which no further one is started
 
 
@@ -60,17 +65,23 @@ class _Reader:
                 message = self.connection.recv()
                 if isinstance(message, Fresh):
                     return
-                done = isinstance(message, Answer) and message.outcome == "done"
-                self.arrived(message, receive_arrays(self.connection) if done else {})
-        except (EOFError, OSError):
+                layout = message.layout if isinstance(message, Answer) else ()
+                self.arrived(message, receive_arrays(self.connection, layout))
+        except Exception as error:  # noqa: BLE001 - whatever it is, nothing more can be read from this line
+            if not isinstance(error, EOFError | OSError):
+                traceback.print_exc()
             with contextlib.suppress(RuntimeError):  # at the very end the client may be gone already
                 self.broken()
 
 
 class WorkerClient(QObject):
-    """Asks the worker and hands its answers to whoever asked; starts another when it dies."""
+    """Asks the worker and hands its answers to whoever asked; starts another when it dies.
+
+    A worker that says nothing for long although it has something to do is ``stuck``: it can be replaced.
+    """
 
     lost = Signal(str)
+    stuck_changed = Signal()
     _message = Signal(int, object, object)
     _broken = Signal(int)
 
@@ -81,10 +92,15 @@ class WorkerClient(QObject):
         self._generation = 0
         self._fruitless = 0
         self._closing = False
+        self.stuck = False
+        self._heard = 0.0
         self.gone = False  # for good: no further one is started
         self._message.connect(self._take)
         self._broken.connect(self._start_another)
         self._start(first)
+        self._looks = QTimer(self)
+        self._looks.timeout.connect(self._look)
+        self._looks.start(LOOKS)
 
     @property
     def pid(self) -> int:
@@ -96,11 +112,28 @@ class WorkerClient(QObject):
         generation = self._generation
         started = started or start()
         self._line, self._process = started.line, started.process
+        self._hear(time.monotonic() + LOADING)
         self._reader = _Reader(
             self._line,
             lambda message, arrays: self._message.emit(generation, message, arrays),
             lambda: self._broken.emit(generation),
         )
+
+    def _hear(self, when: float) -> None:
+        self._heard = when
+        if self.stuck:
+            self.stuck = False
+            self.stuck_changed.emit()
+
+    def _look(self) -> None:
+        """See whether the worker is stuck: what is silent with nothing to do is not asked after."""
+        if self._tasks and not self.stuck and time.monotonic() - self._heard > SILENCE:
+            self.stuck = True
+            self.stuck_changed.emit()
+
+    def replace(self) -> None:
+        """End the worker, whatever it is doing; another one is started, and whoever waits is told."""
+        self._process.kill()
 
     def ask(self, request: Request, **tell: Any) -> Task:
         """Send a request; ``tell`` names what is called when it is done, failed, cancelled, or gets on."""
@@ -128,6 +161,9 @@ class WorkerClient(QObject):
     def _take(self, generation: int, message: object, arrays: dict[str, NDArray[Any]]) -> None:
         if generation != self._generation:
             return
+        self._hear(time.monotonic())
+        if isinstance(message, Beat):
+            return
         self._fruitless = 0
         if isinstance(message, Progress) and message.number in self._tasks:
             task = self._tasks[message.number]
@@ -135,10 +171,12 @@ class WorkerClient(QObject):
             task.progress(message.stage, message.share)
         elif isinstance(message, Answer) and message.number in self._tasks:
             task = self._tasks.pop(message.number)
-            task.state = message.outcome
-            if message.outcome == "done":
+            # What was called off is wanted by nobody, though it was done before the worker heard of it.
+            late = task.state == "cancelling" and message.outcome == "done"
+            task.state = "cancelled" if late else message.outcome
+            if task.state == "done":
                 task.done(message.facts, arrays)
-            elif message.outcome == "cancelled":
+            elif task.state == "cancelled":
                 task.cancelled()
             else:
                 task.place = message.place

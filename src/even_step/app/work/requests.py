@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from even_step.app.work.shared import Layout
 from even_step.core.job.kept_trials import KeptTrial
 from even_step.core.job.model import Job
 from even_step.core.mesh.mesh import Repair
@@ -166,6 +167,11 @@ class Fresh:
 
 
 @dataclass(frozen=True)
+class Beat:
+    """The worker is there, whatever it is doing; told every second."""
+
+
+@dataclass(frozen=True)
 class Progress:
     """A request is at a stage, so far along in all (0 to 1)."""
 
@@ -176,7 +182,7 @@ class Progress:
 
 @dataclass(frozen=True)
 class Answer:
-    """A request has ended. Arrays follow on the line when it is done.
+    """A request has ended. When it is done, the block of memory follows in which arrays lie as ``layout`` says.
 
     ``place`` is the part and the height in mm at which it failed, where that is known.
     """
@@ -185,3 +191,4 @@ class Answer:
     outcome: Literal["done", "cancelled", "failed"]
     facts: Any = None
     place: tuple[str, float] | None = None
+    layout: Layout = ()

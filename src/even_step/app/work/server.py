@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import queue
 import signal
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -12,12 +15,14 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from even_step.app.work.duties import DUTIES, Memory, Outcome
-from even_step.app.work.requests import ASIDE, Answer, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
-from even_step.app.work.shared import send_arrays
+from even_step.app.work.requests import ASIDE, Answer, Beat, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
+from even_step.app.work.shared import in_block
 from even_step.core.errors import Cancelled, EvenStepError, GeometryError
 from even_step.core.work import crew
 
 THREADS = 2
+EVERY = 1.0  # s from one beat to the next
+OUT_OF_STEP = 3  # exit code
 
 
 @dataclass
@@ -33,10 +38,32 @@ class Line:
             self.connection.send(message)
 
     def answer(self, number: int, outcome: Outcome) -> None:
-        """Send what a request came to, with its arrays."""
-        with self.lock:
-            self.connection.send(Answer(number, "done", outcome.facts))
-            send_arrays(self.connection, outcome.arrays)
+        """Send what a request came to, with its arrays.
+
+        Raises
+        ------
+        MemoryError
+            When there is none to share the arrays in. Nothing has been said then.
+        """
+        block = in_block(outcome.arrays)
+        try:
+            with self.lock:
+                self.connection.send(Answer(number, "done", outcome.facts, layout=block.layout))
+                try:
+                    block.hand_over(self.connection)
+                except Exception:  # noqa: BLE001 - whatever it is, the line is out of step
+                    # The other end waits for the block and would take the next message for it.
+                    traceback.print_exc()
+                    os._exit(OUT_OF_STEP)
+        finally:
+            block.close()
+
+    def beat(self) -> None:
+        """Say every second that somebody is here, until the line breaks."""
+        with contextlib.suppress(OSError, ValueError):
+            while True:
+                self.tell(Beat())
+                time.sleep(EVERY)
 
 
 @dataclass
@@ -122,6 +149,7 @@ def serve(connection: Any) -> None:
     line, memory, requests = Line(connection), Memory(), Open()
     slow, aside = Lane(line, memory, requests), Lane(line, memory, requests)
     threads = [threading.Thread(target=lane.work, daemon=True) for lane in (slow, aside, aside)]
+    threads.append(threading.Thread(target=line.beat, daemon=True))
     for thread in threads:
         thread.start()
     try:

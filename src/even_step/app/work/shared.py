@@ -5,9 +5,11 @@ Nothing is left behind when either side dies, for the block goes with its last h
 
 from __future__ import annotations
 
+import errno
 import mmap
 import os
 from collections.abc import Mapping
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from multiprocessing.reduction import recv_handle, send_handle
 from typing import Any
@@ -16,38 +18,68 @@ import numpy as np
 from numpy.typing import NDArray
 
 Arrays = Mapping[str, NDArray[Any]]
+#: Name, type, shape and place in bytes of each array in a block.
+Layout = tuple[tuple[str, str, tuple[int, ...], int], ...]
 ALIGNED = 64  # bytes
+SHORT = {errno.ENOMEM, errno.ENOSPC}
 
 
-def send_arrays(line: Connection, arrays: Arrays) -> None:
-    """Send arrays over a line: where each lies, then the block they lie in."""
+@dataclass(frozen=True)
+class Block:
+    """Arrays in memory that another process can have: where each lies, and the block, none where they are empty."""
+
+    layout: Layout
+    handle: int | None
+
+    def hand_over(self, line: Connection) -> None:
+        """Give the block to the process at the other end, which knows the layout and waits for it."""
+        if self.handle is not None:
+            send_handle(line, self.handle, os.getppid())
+
+    def close(self) -> None:
+        """Let go of the block."""
+        if self.handle is not None:
+            os.close(self.handle)
+
+
+def in_block(arrays: Arrays) -> Block:
+    """Copy arrays into a block of memory.
+
+    Raises
+    ------
+    MemoryError
+        When there is not enough for it.
+    """
     layout: list[tuple[str, str, tuple[int, ...], int]] = []
     size = 0
     for name, array in arrays.items():
         layout.append((name, array.dtype.str, array.shape, size))
         size += -(-array.nbytes // ALIGNED) * ALIGNED
-    line.send(layout)
     if size == 0:
-        return
+        return Block(tuple(layout), None)
     handle = os.memfd_create("even-step")
     try:
-        os.ftruncate(handle, size)
+        # Taken now: memory that is lacking when it is written to ends the process.
+        os.posix_fallocate(handle, 0, size)
         with mmap.mmap(handle, size) as block:
             for (_, _, _, at), array in zip(layout, arrays.values(), strict=True):
                 flat = np.frombuffer(block, np.uint8, array.nbytes, at)
                 flat[:] = np.ascontiguousarray(array).reshape(-1).view(np.uint8)
                 del flat
-        send_handle(line, handle, os.getppid())
-    finally:
+    except OSError as error:
         os.close(handle)
+        raise (MemoryError() if error.errno in SHORT else error) from error
+    except BaseException:
+        os.close(handle)
+        raise
+    return Block(tuple(layout), handle)
 
 
-def receive_arrays(line: Connection) -> dict[str, NDArray[Any]]:
-    """Receive what ``send_arrays`` sent; the arrays lie in the shared block itself and are read-only."""
-    layout = line.recv()
+def receive_arrays(line: Connection, layout: Layout) -> dict[str, NDArray[Any]]:
+    """Receive the block of a layout; the arrays lie in the shared block itself and are read-only."""
     held = [(name, np.dtype(kind), shape, at) for name, kind, shape, at in layout]
     sizes = [int(np.prod(shape)) * kind.itemsize for _, kind, shape, _ in held]
-    if sum(sizes) == 0 and not any(at for *_, at in held):
+    if sum(sizes) == 0:
         return {name: np.zeros(shape, kind) for name, kind, shape, _ in held}
     handle = recv_handle(line)
     try:
