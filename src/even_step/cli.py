@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
+import os
 import sys
+import tempfile
+import traceback
 from collections.abc import Sequence
 from pathlib import Path
+
+import platformdirs
+from pydantic import ValidationError
 
 from even_step import __version__
 from even_step.commands import inspect, slice_command, trials, window
 from even_step.core import kernel_folder
 from even_step.core.errors import EvenStepError
+from even_step.core.job.shipped import plainly
 
 USAGE = """\
   ./even-step [FILE …]                        open the window, with files brought in
@@ -82,6 +90,24 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except MemoryError:
         sys.stderr.write("even-step: there is not enough memory for this job\n")
         return 3
+    except ValidationError as error:
+        sys.stderr.write(f"even-step: {plainly(error)}\n")
+        return 2
+    except Exception as error:  # noqa: BLE001 - whatever nobody foresaw is told in one line all the same
+        told = f"{type(error).__name__}; what happened stands in {_logged()}"
+        sys.stderr.write(f"even-step: something broke inside that should not ({told})\n")
+        return 3
+
+
+def _logged() -> Path:
+    """Write the error under way, with where it happened, into a file; returns its name."""
+    for folder in (Path(platformdirs.user_log_dir("even-step")), Path(tempfile.gettempdir())):
+        path = folder / f"error-{os.getpid()}.log"
+        with contextlib.suppress(OSError):
+            folder.mkdir(parents=True, exist_ok=True)
+            path.write_text(traceback.format_exc(), encoding="utf-8", errors="backslashreplace")
+            return path
+    return Path(os.devnull)
 
 
 if __name__ == "__main__":

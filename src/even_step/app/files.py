@@ -22,6 +22,7 @@ from even_step.core.job.model import Copy, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import DATA, find
 from even_step.core.job.spots import first_spot, spots_of
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file
+from even_step.core.job.value import name_from
 from even_step.core.output import write_whole
 from even_step.core.work import Crew
 
@@ -212,7 +213,9 @@ class JobFiles(QObject):
     def _add(self, read: list[tuple[str, tuple[ShelfModel, ...]]]) -> None:
         here = (Copy(bed=self._desk.view.bed),)
         parts = [
-            Part.model_validate({"name": model.name, "file": kept, "object": i, "unit": model.unit, "copies": here})
+            Part.model_validate(
+                {"name": name_from(model.name), "file": kept, "object": i, "unit": model.unit, "copies": here}
+            )
             for kept, models in read
             for i, model in enumerate(models)
         ]

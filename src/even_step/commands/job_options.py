@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import sys
 from dataclasses import dataclass, field
@@ -18,6 +19,7 @@ from even_step.core.job.file import read_job_file
 from even_step.core.job.model import MM_PER, Job, Machine, Material, Part, Recipe
 from even_step.core.job.shipped import find
 from even_step.core.job.text import DEFAULT_MACHINE, DEFAULT_MATERIAL, DEFAULT_RECIPE, is_job_file, read_job_text
+from even_step.core.job.value import name_from
 from even_step.core.mesh.read.model import scaled
 from even_step.core.mesh.turning import turn_of
 from even_step.core.proposals import best_pose
@@ -177,6 +179,22 @@ def job_of(chosen: argparse.Namespace, run: StageRun) -> Job:
     return job.model_copy(update={"parts": tuple(parts)})
 
 
+def json_text(record: object) -> str:
+    """Return a record as JSON that any output takes: letters of file names that are none are escaped."""
+    return json.dumps(record, indent=1, ensure_ascii=False).encode("utf-8", "backslashreplace").decode()
+
+
+def say_json(record: object) -> None:
+    """Print a record as JSON."""
+    print(json_text(record))
+
+
+def files_named(chosen: argparse.Namespace) -> list[Path]:
+    """Return the files that a command names to be read."""
+    named = (*chosen.inputs, chosen.machine, chosen.recipe, *(chosen.material or ()))
+    return [Path(name) for name in named if name]
+
+
 def of_one_bed(job: Job, bed: int | None, run: StageRun) -> Job:
     """Return what is to be sliced of a job: one of its beds, which has to be named where there are several.
 
@@ -213,7 +231,7 @@ def _new_job(chosen: argparse.Namespace, changes: dict[str, object]) -> Job:
             subject=machine.name,
         )
     return Job(
-        name=Path(chosen.inputs[0]).stem or "job",
+        name=name_from(Path(chosen.inputs[0]).stem, "job"),
         machine=machine,
         materials=materials,
         recipe=find(Recipe, chosen.recipe or DEFAULT_RECIPE),

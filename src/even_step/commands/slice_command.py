@@ -7,15 +7,24 @@ import json
 from pathlib import Path
 from typing import Any
 
-from even_step.commands.job_options import Progress, add_job_options, add_run_options, assignment, job_of, of_one_bed
+from even_step.commands.job_options import (
+    Progress,
+    add_job_options,
+    add_run_options,
+    assignment,
+    files_named,
+    job_of,
+    of_one_bed,
+)
 from even_step.core.catalogue import find_setting
 from even_step.core.errors import JobError
 from even_step.core.job.cascade import resolve
 from even_step.core.job.file import job_file
 from even_step.core.job.model import Job
+from even_step.core.job.text import files_in
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
-from even_step.core.output import write_whole
+from even_step.core.output import require_place, write_whole
 from even_step.core.picture import section_picture
 from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.report import gcode_job, report
@@ -58,13 +67,16 @@ def _add_output_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> int:
     """Slice, write what was asked for, and return 1 when a finding stops the job."""
-    if len({Path(path).resolve() for path in _outputs(chosen)}) < len(_outputs(chosen)):
+    outputs = [Path(path) for path in _outputs(chosen)]
+    require_place(outputs, files_named(chosen))
+    if len({path.resolve() for path in outputs}) < len(outputs):
         raise JobError("two outputs have the same name", subject=chosen.out)
     progress = Progress(chosen.quiet)
     cache = StageCache()
     with crew(chosen.threads, progress) as hands:
         first = StageRun(hands, cache)
         whole = job_of(chosen, first)
+        require_place(outputs, map(Path, files_in(whole)))
         job = of_one_bed(whole, chosen.bed, first)
         trials = _changed_in_turn(job, chosen.then)
         sliced = slice_job(job, hands, cache, first)

@@ -9,17 +9,26 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
-from even_step.commands.job_options import add_job_options, add_run_options, job_of, of_one_bed
+from even_step.commands.job_options import (
+    add_job_options,
+    add_run_options,
+    files_named,
+    job_of,
+    json_text,
+    of_one_bed,
+    say_json,
+)
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
-from even_step.core.errors import Cancelled, InputError, OutputError
+from even_step.core.errors import Cancelled, InputError
+from even_step.core.input import bytes_of
 from even_step.core.job.differences import value_text
 from even_step.core.job.file import read_job_file
 from even_step.core.job.model import Job
-from even_step.core.job.text import is_job_file, read_job_text
+from even_step.core.job.text import files_in, is_job_file, read_job_text
 from even_step.core.motion.check import check_gcode
 from even_step.core.motion.reader import read_gcode
-from even_step.core.output import write_whole
+from even_step.core.output import require_place, write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.report import report
 from even_step.core.stages import StageCache, StageRun
@@ -32,6 +41,7 @@ from even_step.core.trials.table import as_csv
 from even_step.core.work import crew
 
 Tried: TypeAlias = list[tuple[dict[str, Value], Job]]
+LARGEST_REPORT = 500_000_000
 REPORT_KEYS = {"job", "ledger", "findings", "material"}
 
 
@@ -77,12 +87,13 @@ def _tabled(
     chosen: argparse.Namespace, jobs: Callable[[Job], Tried], best: Callable[[Job, Sequence[Row]], Row] | None
 ) -> int:
     """Slice what is to be tried and write the table; called off, it holds what was done until then."""
-    if chosen.out and not Path(chosen.out).resolve().parent.is_dir():
-        raise OutputError("its folder does not exist", subject=chosen.out, remedy="make the folder or name another")
+    outputs = [Path(chosen.out)] if chosen.out else []
+    require_place(outputs, files_named(chosen))
     cache, rows = StageCache(), []
     with crew(chosen.threads) as hands:
         first = StageRun(hands, cache)
         job = of_one_bed(job_of(chosen, first), chosen.bed, first)
+        require_place(outputs, map(Path, files_in(job)))
         tried = jobs(job)
         try:
             for row in sweep(tried, hands, cache):
@@ -112,7 +123,7 @@ def _values(swept: dict[str, Value]) -> str:
 
 def _write(chosen: argparse.Namespace, rows: list[Row], swept: dict[str, Value]) -> None:
     wants_csv = bool(chosen.out) and Path(chosen.out).suffix.lower() == ".csv"
-    text = as_csv(rows, tuple(swept)) if wants_csv else json.dumps(rows, indent=1, ensure_ascii=False) + "\n"
+    text = as_csv(rows, tuple(swept)) if wants_csv else json_text(rows) + "\n"
     if chosen.out:
         write_whole(Path(chosen.out), [text.encode()])
     else:
@@ -123,7 +134,7 @@ def _compare(chosen: argparse.Namespace) -> int:
     with crew(chosen.threads) as hands:
         cache = StageCache()
         sides = [_side(Path(path), StageRun(hands, cache)) for path in (chosen.a, chosen.b)]
-    print(json.dumps(compare(*sides), indent=1, ensure_ascii=False))
+    say_json(compare(*sides))
     return 0
 
 
@@ -149,10 +160,8 @@ def _sliced(job: Job, run: StageRun) -> dict[str, Any]:
 
 def _report_in(path: Path) -> dict[str, Any]:
     try:
-        record = json.loads(path.read_text())
-    except OSError as error:
-        raise InputError(f"cannot be read: {error.strerror}", subject=path, remedy="check the name") from error
-    except ValueError as error:
+        record = json.loads(bytes_of(path, LARGEST_REPORT))
+    except (ValueError, RecursionError) as error:
         raise InputError("is no JSON", subject=path, remedy="a report is written by slice --report") from error
     if not isinstance(record, dict) or not record.keys() >= REPORT_KEYS:
         raise InputError("is no report", subject=path, remedy="a report is written by slice --report")

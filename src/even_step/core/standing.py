@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue import mesh as mesh_keys
 from even_step.core.catalogue.setting import take
-from even_step.core.errors import JobError
+from even_step.core.errors import InputError, JobError
 from even_step.core.findings.finding import PlacedPart
+from even_step.core.input import size_of
 from even_step.core.job.arrange import over_beds, with_places
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.by_hand import Mark
@@ -72,7 +73,7 @@ def _stamp(path: str) -> tuple[int, int]:
     """Return size and time of a file; zeros where there is none, which reading then tells."""
     try:
         about = Path(path).stat()
-    except OSError:
+    except (OSError, ValueError):
         return 0, 0
     return about.st_size, about.st_mtime_ns
 
@@ -80,10 +81,11 @@ def _stamp(path: str) -> tuple[int, int]:
 def _is_step(path: str) -> bool:
     """Tell whether a file is STEP, whose facets depend on how fine they are asked for."""
     try:
+        size_of(Path(path))
         with Path(path).open("rb") as file:
             return file.read(64).lstrip()[:12] == b"ISO-10303-21"
-    except OSError:
-        return False
+    except (OSError, InputError):
+        return False  # reading tells
 
 
 def _read(path: str, deflection: float, repair: Repair, crew: Crew) -> tuple[list[Model], str]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import importlib
 import json
+import os
 import subprocess
 import sys
 import threading
@@ -37,6 +38,12 @@ def compile_listed() -> None:
         kernels.KERNELS[name].compile(tuple(normalize_signature(signature)[0]))  # type: ignore[no-untyped-call]
 
 
+def leave_with_the_first() -> None:
+    """End this process when the one that started it does: its end of the pipe is closed then, however it ended."""
+    sys.stdin.buffer.read()
+    os._exit(1)
+
+
 def prepare(tell: Callable[[float], None]) -> None:
     """Compile what is not compiled yet, on both cores.
 
@@ -50,7 +57,8 @@ def prepare(tell: Callable[[float], None]) -> None:
     done = threading.Event()
     watcher = threading.Thread(target=_watch, args=(tell, done), daemon=True)
     watcher.start()
-    aside = subprocess.Popen([sys.executable, "-m", "even_step.core.warm", "aside"], stderr=subprocess.DEVNULL)
+    command = [sys.executable, "-m", "even_step.core.warm", "aside"]
+    aside = subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.DEVNULL)
     try:
         run_everything()
         with contextlib.suppress(subprocess.TimeoutExpired):
@@ -103,6 +111,7 @@ def prepare_aloud() -> None:
 
 if __name__ == "__main__":
     if "aside" in sys.argv[1:]:
+        threading.Thread(target=leave_with_the_first, daemon=True).start()
         compile_listed()
     else:
         prepare_aloud()

@@ -106,7 +106,10 @@ def _behind(_: Part, zone: Zone, posed: Posed) -> Backing | str:
     if isinstance(faces, str):
         return faces
     larger = float(abs(np.linalg.det(posed.frame.matrix)) ** (1 / 3))
-    return Backing(posed.frame.posed(np.concatenate(faces)), zone.depth * larger)
+    # Whatever lies in the part lies within its diagonal of any of its faces.
+    low, high = posed.mesh.bounds
+    across = float(np.linalg.norm(high - low))
+    return Backing(posed.frame.posed(np.concatenate(faces)), min(zone.depth * larger, across))
 
 
 def _faces(zone: Zone, told: Mesh) -> list[Corners] | str:

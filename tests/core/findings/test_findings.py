@@ -94,7 +94,8 @@ def test_pricks_narrower_than_the_closing_gap_are_no_finding(sliced):
 
 def test_what_is_too_thin_is_found_with_its_thickness(sliced):
     done = sliced(box(30, 0.2, 4), BARE)
-    finding = done.report["findings"][0]
+    stop, finding = done.report["findings"]
+    assert (stop["code"], stop["severity"]) == ("not-printed", "stop")
     assert finding["code"] == "too-thin"
     assert finding["amount"] == pytest.approx(0.2, abs=0.05)
     assert done.report["volume_by_role_mm3"] == {}
@@ -170,4 +171,4 @@ def test_voids_between_lines_are_told_with_their_layer_and_place(sliced):
 
 
 def test_what_is_too_thin_is_not_told_as_a_void_again(sliced):
-    assert codes(sliced(box(30, 0.2, 4), BARE)) == ["too-thin"]
+    assert codes(sliced(box(30, 0.2, 4), BARE)) == ["not-printed", "too-thin"]

@@ -76,14 +76,18 @@ def in_block(arrays: Arrays) -> Block:
 
 
 def receive_arrays(line: Connection, layout: Layout) -> dict[str, NDArray[Any]]:
-    """Receive the block of a layout; the arrays lie in the shared block itself and are read-only."""
+    """Receive the block of a layout; the arrays lie in the shared block itself.
+
+    What is written to them stays here. They are not read-only, for kernels are compiled for each kind of array that
+    they are called with.
+    """
     held = [(name, np.dtype(kind), shape, at) for name, kind, shape, at in layout]
     sizes = [int(np.prod(shape)) * kind.itemsize for _, kind, shape, _ in held]
     if sum(sizes) == 0:
         return {name: np.zeros(shape, kind) for name, kind, shape, _ in held}
     handle = recv_handle(line)
     try:
-        block = mmap.mmap(handle, 0, access=mmap.ACCESS_READ)
+        block = mmap.mmap(handle, 0, access=mmap.ACCESS_COPY)
     finally:
         os.close(handle)
     return {name: np.frombuffer(block, kind, int(np.prod(shape)), at).reshape(shape) for name, kind, shape, at in held}

@@ -13,6 +13,7 @@ from even_step.core.findings import (
     kept_free,
     layer_quick,
     line_wide,
+    not_printed,
     off_bed,
     open_mesh,
     outside_volume,
@@ -42,6 +43,7 @@ from even_step.core.work import ALONE, Crew
 
 CHECKS = (
     off_bed,
+    not_printed,
     kept_free,
     outside_volume,
     parts_touch,

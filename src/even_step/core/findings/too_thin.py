@@ -22,15 +22,21 @@ def check(evidence: Evidence) -> list[Finding]:
 def _largest(evidence: Evidence, part: PlacedPart, solid: SlicedSolid) -> Finding | None:
     pieces, owner = region.pieces(solid.walls.lost)
     area = region.area(pieces)
-    if len(area) == 0 or area.max() < LEAST_AREA:
-        return None
-    worst = int(np.argmax(area))
-    layers = np.flatnonzero(np.isin(solid.walls.which, np.unique(owner[area >= LEAST_AREA])))
-    layer = int(np.flatnonzero(solid.walls.which == owner[worst])[0])
-    thick = float(region.thickness(pieces[worst : worst + 1])[0])
-    where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
+    large = np.flatnonzero(area >= LEAST_AREA)
     settings = solid.wall
-    least = settings.bounds(float(solid.heights.thick[layer])).narrowest
+    first_of = np.unique(solid.walls.which, return_index=True)
+    layer_of = dict(zip(*(some.tolist() for some in first_of), strict=True))
+    narrowest = np.array([settings.bounds(float(solid.heights.thick[layer_of[k]])).narrowest for k in owner[large]])
+    thicknesses = region.thickness(pieces[large])
+    # What is thick enough for a line and has none was lost for another reason, which the voids tell.
+    thin = large[thicknesses < narrowest]
+    if len(thin) == 0:
+        return None
+    worst = int(thin[np.argmax(area[thin])])
+    layers = np.flatnonzero(np.isin(solid.walls.which, np.unique(owner[thin])))
+    layer = int(layer_of[owner[worst]])
+    thick, least = float(thicknesses[large == worst][0]), float(narrowest[large == worst][0])
+    where = "a layer" if len(layers) == 1 else f"{len(layers)} layers"
     done = f"are laid {least:g} mm wide" if settings.thicken else "are left out"
     return Finding(
         "too-thin",

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from even_step.core.job.beds import bed_count, put_on_bed
-from even_step.core.job.edits import MOST_COPIES, Pair, laid_at, with_part
-from even_step.core.job.model import MOST_BEDS, Bed, Job, Layout
+from even_step.core.job.edits import Pair, laid_at, with_part
+from even_step.core.job.model import MOST_BEDS, MOST_COPIES, Bed, Job, Layout
 from even_step.core.job.spots import Spot, copy_at, part_of, stood
 from even_step.core.layout.nest import Ground, Laid, nest
 from even_step.core.layout.shadow import Shadow

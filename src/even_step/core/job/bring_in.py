@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.job.model import Copy, Part
+from even_step.core.job.value import name_from
 from even_step.core.mesh.mesh import Mesh, Model
 from even_step.core.mesh.pose import flat_sides
 from even_step.core.mesh.turning import turn_matrix, turn_of
@@ -17,7 +18,13 @@ def parts_of(path: Path, models: list[Model], copies: int = 1, unit: str | None 
     """Return a part for each model of a file, in the unit the file states, or the one that is given."""
     return tuple(
         Part.model_validate(
-            {"name": model.name, "file": str(path), "object": i, "unit": unit or model.unit, "copies": copies}
+            {
+                "name": name_from(model.name),
+                "file": str(path),
+                "object": i,
+                "unit": unit or model.unit,
+                "copies": copies,
+            }
         )
         for i, model in enumerate(models)
     )

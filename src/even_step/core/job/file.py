@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import io
-import tomllib
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
+from typing import Any
 from xml.sax.saxutils import quoteattr
 
 import numpy as np
@@ -16,6 +16,7 @@ from even_step.core.job.beds import GAP
 from even_step.core.job.bring_in import pose_matrix
 from even_step.core.job.kept_trials import KeptTrial, trials_from, trials_text
 from even_step.core.job.model import MM_PER, Copy, Job, Part
+from even_step.core.job.shipped import record_of
 from even_step.core.job.text import job_from_record, job_text
 from even_step.core.job.zones import Zone
 from even_step.core.mesh.mesh import Mesh, Model
@@ -51,10 +52,31 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     if text is None:
         raise InputError("carries no job of ours", subject=path, remedy="bring it in as a model")
     try:
-        record = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise InputError(f"carries a damaged job record: {error}", subject=path) from error
+        record = record_of(text, path)
+    except InputError as error:
+        raise InputError(f"carries a damaged job record: it {error.message}", subject=path) from error
+    outside = next((file for file in _files_named_in(record) if file), None)
+    if outside is not None:
+        raise InputError(
+            f"carries a job that names a file outside it: {outside[:80]}",
+            subject=path,
+            remedy="a saved job holds all its models; save it again where it came from",
+        )
     return job_from_record(record, path, told)
+
+
+def _files_named_in(record: Mapping[str, Any]) -> Iterator[str]:
+    """Go through the files that a record names: of models, and of machines, materials and recipes."""
+    for part in _tables(record.get("parts")):
+        yield str(part.get("file", ""))
+        yield from (str(zone.get("file", "")) for zone in _tables(part.get("zones")))
+    materials = record.get("materials")
+    profiles = [record.get("machine"), record.get("recipe"), *(materials if isinstance(materials, list) else [])]
+    yield from (one for one in profiles if isinstance(one, str) and one.lower().endswith(".toml"))
+
+
+def _tables(found: object) -> list[dict[str, Any]]:
+    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
 
 
 def read_trials(path: Path, job: Job, told: list[str]) -> tuple[KeptTrial, ...]:

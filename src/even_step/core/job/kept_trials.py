@@ -12,7 +12,7 @@ from even_step.core.errors import EvenStepError
 from even_step.core.job.ids import Id
 from even_step.core.job.model import MOST_BEDS, Job
 from even_step.core.job.text import job_from_record, job_record
-from even_step.core.job.value import Finite, Pair
+from even_step.core.job.value import Figure, Pair
 
 MOST_TRIALS = 40
 MOST_FINDINGS = 200
@@ -45,10 +45,10 @@ class _Count(_Summary):
 class _Material(_Summary):
     name: str
     extruder: int = 1
-    length_mm: Finite
-    volume_mm3: Finite
-    mass_g: Finite
-    cost: Finite
+    length_mm: Figure
+    volume_mm3: Figure
+    mass_g: Figure
+    cost: Figure
 
 
 class _Finding(_Summary):
@@ -56,9 +56,9 @@ class _Finding(_Summary):
     severity: Literal["stop", "warn", "note"]
     part: str
     layer: int
-    z_mm: Finite
+    z_mm: Figure
     at_mm: Pair
-    amount: Finite
+    amount: Figure
     unit: str
     message: str
     remedy: str
@@ -69,15 +69,15 @@ class _Finding(_Summary):
 class _Report(_Summary):
     job: _About
     layers: _Count
-    time_s: Finite
-    heat_up_s: Finite
-    time_by_role_s: dict[str, Finite]
-    volume_by_role_mm3: dict[str, Finite]
-    mass_by_role_g: dict[str, Finite] = {}
+    time_s: Figure
+    heat_up_s: Figure
+    time_by_role_s: dict[str, Figure]
+    volume_by_role_mm3: dict[str, Figure]
+    mass_by_role_g: dict[str, Figure] = {}
     changes_of_extruder: int = 0
     material: list[_Material] = Field(min_length=1)
-    unsupported_area_mm2: Finite
-    contact_area_mm2: Finite
+    unsupported_area_mm2: Figure
+    contact_area_mm2: Figure
     findings: list[_Finding]
 
 

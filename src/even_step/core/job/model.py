@@ -19,15 +19,21 @@ from even_step.core.job.tables import (
     RecipeSettings,
     Table,
 )
-from even_step.core.job.value import Finite, Frozen, Name, Number, Pair, Positive
+from even_step.core.job.value import FileName, Finite, Frozen, Name, Number, Pair, Positive
 from even_step.core.job.zones import MOST_ZONES, Zone
 from even_step.core.mesh.mesh import Repair
 
 JOB_VERSION = 1
 MOST_BEDS = 50
 MOST_BY_HAND = 1000
+MOST_COPIES = 1000
+MOST_PARTS = MOST_IN_ALL = 2000
+MOST_KEPT_FREE = 200
 Bodies = Annotated[tuple[Number, ...], AfterValidator(lambda bodies: tuple(sorted(set(bodies))))]
 Unit = Literal["mm", "cm", "m", "inch"]
+Length = Annotated[float, Field(ge=1, le=10_000, allow_inf_nan=False)]
+Fine = Annotated[float, Field(ge=0.01, le=20, allow_inf_nan=False)]
+Scale = Annotated[float, Field(ge=1e-5, le=1e5, allow_inf_nan=False)]
 MM_PER: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
 
 
@@ -35,7 +41,7 @@ class Bed(Frozen):
     """The plate. ``size`` is width and depth in mm; a round bed's are both its diameter."""
 
     shape: Literal["rectangle", "round"] = "rectangle"
-    size: tuple[Positive, Positive]
+    size: tuple[Length, Length]
     origin: Literal["corner", "centre"] = "corner"
 
     @property
@@ -57,9 +63,9 @@ class Extruder(Frozen):
     ``offset`` is how far it sits from the first one, mm; the writer takes it off, so that lines meet.
     """
 
-    bore: Positive
-    layer_height: tuple[Positive, Positive]
-    line_width: tuple[Positive, Positive]
+    bore: Fine
+    layer_height: tuple[Fine, Fine]
+    line_width: tuple[Fine, Fine]
     offset: Pair = (0.0, 0.0)
 
 
@@ -98,9 +104,9 @@ class Machine(Frozen):
 
     name: Name
     bed: Bed
-    height: Positive
+    height: Length
     extruders: Annotated[tuple[Extruder, ...], Field(min_length=1, max_length=16)]
-    filament_diameter: Positive = 1.75
+    filament_diameter: Annotated[float, Field(ge=0.2, le=20, allow_inf_nan=False)] = 1.75
     fan_side: Literal["front", "back", "left", "right"] = "front"
     overhang_limit: tuple[Finite, Finite, Finite, Finite] = (45.0, 45.0, 45.0, 45.0)
     head: Head = Head()
@@ -126,7 +132,7 @@ class Material(Frozen):
 
     name: Name
     polymer: str
-    density: Positive
+    density: Annotated[float, Field(ge=0.01, le=50, allow_inf_nan=False)]
     price_per_kg: Annotated[float, Field(ge=0, allow_inf_nan=False)]
     flow_limit: Positive
     purge_after: Amounts = {}
@@ -168,13 +174,13 @@ class Part(Frozen):
 
     id: Id = ""
     name: Name
-    file: str = ""
+    file: FileName = ""
     object: Number = 0
     bodies: Bodies = ()
     hidden_bodies: Bodies = ()
     repair: Repair = "winding"
     unit: Unit = "mm"
-    scale: tuple[Positive, Positive, Positive] = (1.0, 1.0, 1.0)
+    scale: tuple[Scale, Scale, Scale] = (1.0, 1.0, 1.0)
     mirrored: tuple[bool, bool, bool] = (False, False, False)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     settings: PartSettings = {}
@@ -182,7 +188,7 @@ class Part(Frozen):
     posts: Annotated[tuple[Post, ...], Field(max_length=MOST_BY_HAND)] = ()
     marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_BY_HAND)] = ()
     curve: Annotated[tuple[Knot, ...], Field(max_length=MOST_KNOTS)] = ()
-    copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=1000)] = (Copy(),)
+    copies: Annotated[tuple[Copy, ...], Field(min_length=1, max_length=MOST_COPIES)] = (Copy(),)
 
     @property
     def source(self) -> tuple[str, Repair]:
@@ -206,6 +212,8 @@ class Part(Frozen):
         if isinstance(data, dict) and isinstance(data.get("scale"), int | float):
             data = {**data, "scale": (data["scale"],) * 3}
         if isinstance(data, dict) and isinstance(data.get("copies"), int):
+            if not 1 <= data["copies"] <= MOST_COPIES:
+                raise ValueError(f"copies: 1 to {MOST_COPIES} of a part")
             data = {**data, "copies": ({},) * data["copies"]}
         return data
 
@@ -218,7 +226,7 @@ class Layout(Frozen):
 
     spacing: Annotated[float, Field(ge=0, le=200, allow_inf_nan=False)] = 6.0
     turning: bool = True
-    keep_out: tuple[tuple[Finite, Finite, Finite, Finite], ...] = ()
+    keep_out: Annotated[tuple[tuple[Finite, Finite, Finite, Finite], ...], Field(max_length=MOST_KEPT_FREE)] = ()
 
     @model_validator(mode="after")
     def _areas_reach_from_least_to_largest(self) -> Self:
@@ -245,7 +253,7 @@ class Job(Frozen):
     recipe: Recipe
     settings: JobSettings = {}
     layout: Layout = Layout()
-    parts: tuple[Part, ...] = ()
+    parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
     order: Annotated[tuple[Id, ...], Field(max_length=10_000)] = ()
     tower: Pair | None = None
     beds: Annotated[tuple[Id, ...], Field(max_length=MOST_BEDS)] = ()
@@ -262,6 +270,13 @@ class Job(Frozen):
         parts, beds, given = identified(self.parts, self.beds, self.ids_given)
         # The value is still being made.
         self.__dict__.update(parts=parts, beds=beds, ids_given=given)
+        return self
+
+    @model_validator(mode="after")
+    def _no_more_than_can_be_placed(self) -> Self:
+        count = sum(len(part.copies) for part in self.parts)
+        if count > MOST_IN_ALL:
+            raise ValueError(f"{count} copies in all, and {MOST_IN_ALL} are the most")
         return self
 
     @model_validator(mode="after")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from functools import cache
 from pathlib import Path
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError, JobError
+from even_step.core.input import bytes_of
 from even_step.core.job.model import Machine, Material, Recipe
 from even_step.core.job.value import Frozen
 
@@ -17,6 +19,9 @@ DATA = Path(__file__).parents[2] / "data"
 M = TypeVar("M", Machine, Material, Recipe)
 FOLDERS: dict[type[Frozen], str] = {Machine: "machines", Material: "materials", Recipe: "recipes"}
 LARGEST_TEXT = 4_000_000
+DEEPEST = 40
+MOST_WORDS = 300
+LINE = re.compile(r"at line (\d+)")
 
 
 def plainly(error: ValidationError) -> str:
@@ -24,11 +29,12 @@ def plainly(error: ValidationError) -> str:
     first = error.errors()[0]
     place = ".".join(str(piece) for piece in first["loc"])
     what = str(first["msg"]).removeprefix("Value error, ")
+    what = what if len(what) < MOST_WORDS else f"{what[:MOST_WORDS]}…"
     more = error.error_count() - 1
     return (f"{place}: {what}" if place else what) + (f", and {more} more" if more else "")
 
 
-def read_toml(path: Path) -> dict[str, object]:
+def read_toml(path: Path) -> dict[str, Any]:
     """Read a TOML file.
 
     Raises
@@ -37,13 +43,38 @@ def read_toml(path: Path) -> dict[str, object]:
         When it cannot be read, is too large, or is no TOML; with the line.
     """
     try:
-        if path.stat().st_size > LARGEST_TEXT:
-            raise InputError("is too large for a text of settings", subject=path)
-        return tomllib.loads(path.read_bytes().decode("utf-8"))
-    except OSError as error:
-        raise InputError(f"cannot be read: {error.strerror}", subject=path) from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise InputError(f"is not valid TOML: {error}", subject=path) from error
+        text = bytes_of(path, LARGEST_TEXT).decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise InputError("is no text in UTF-8", subject=path, remedy="save it as UTF-8 again") from error
+    return record_of(text, path)
+
+
+def record_of(text: str, path: Path) -> dict[str, Any]:
+    """Take a text in TOML apart.
+
+    Raises
+    ------
+    InputError
+        When it is no TOML, with the line, or holds what no job needs: tables within tables within tables, numbers of
+        thousands of digits.
+    """
+    try:
+        record = tomllib.loads(text)
+    except RecursionError as error:
+        raise InputError("nests its tables too deep", subject=path) from error
+    except ValueError as error:
+        line = LINE.search(str(error))
+        place = f" in line {line[1]}" if line else ""
+        raise InputError(
+            f"is no sound TOML{place}", subject=path, remedy="look at that line" if line else ""
+        ) from error
+    layer: list[Any] = [record]
+    for _ in range(DEEPEST):
+        layer = [inner for one in layer for inner in (one.values() if isinstance(one, dict) else one)]
+        layer = [one for one in layer if isinstance(one, dict | list)]
+        if not layer:
+            return record
+    raise InputError("nests its tables too deep", subject=path)
 
 
 def _load(kind: type[M], path: Path) -> M:

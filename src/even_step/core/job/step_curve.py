@@ -9,9 +9,9 @@ from pydantic import Field, model_validator
 from even_step.core.job.value import Frozen
 
 MOST_KNOTS = 200
-HIGHEST, THICKEST = 10_000.0, 10.0  # mm
+HIGHEST, THINNEST, THICKEST = 10_000.0, 0.01, 10.0  # mm
 Height = Annotated[float, Field(ge=0, le=HIGHEST, allow_inf_nan=False)]
-Thickness = Annotated[float, Field(gt=0, le=THICKEST, allow_inf_nan=False)]
+Thickness = Annotated[float, Field(ge=THINNEST, le=THICKEST, allow_inf_nan=False)]
 
 
 class Knot(Frozen):

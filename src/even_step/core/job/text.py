@@ -12,10 +12,12 @@ import tomli_w
 from pydantic import ValidationError
 
 from even_step.core.errors import InputError
+from even_step.core.input import size_of
 from even_step.core.job.ids import HELD, first_double
 from even_step.core.job.model import JOB_VERSION, Job, Machine, Material, Recipe
 from even_step.core.job.newer import understood
 from even_step.core.job.shipped import find, plainly, read_toml
+from even_step.core.job.value import name_from
 from even_step.core.job.zones import Zone
 from even_step.core.mesh.read.archive import job_text_in
 
@@ -37,7 +39,7 @@ def read_job_text(path: Path, told: list[str] | None = None) -> Job:
 
 def is_job_file(path: Path) -> bool:
     """Whether a 3MF carries a job record."""
-    return path.suffix.lower() == ".3mf" and zipfile.is_zipfile(path) and job_text_in(path) is not None
+    return path.suffix.lower() == ".3mf" and size_of(path) > 0 and zipfile.is_zipfile(path) and bool(job_text_in(path))
 
 
 def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None = None) -> Job:
@@ -60,7 +62,7 @@ def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None =
     version = record.get("version", JOB_VERSION)
     data = dict(record)
     folder = path.parent
-    data.setdefault("name", path.stem)
+    data.setdefault("name", name_from(path.stem, "job"))
     data["machine"] = _named(Machine, data.get("machine", DEFAULT_MACHINE), folder)
     data["recipe"] = _named(Recipe, data.get("recipe", DEFAULT_RECIPE), folder)
     materials = data.get("materials", [DEFAULT_MATERIAL])

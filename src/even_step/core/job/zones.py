@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 from even_step.core.catalogue.setting import Value
 from even_step.core.job.ids import Id
 from even_step.core.job.tables import ZoneSettings
-from even_step.core.job.value import Finite, Frozen, Number, Point
+from even_step.core.job.value import FileName, Finite, Frozen, Number, Point
 from even_step.core.mesh.mesh import Repair
 
 MOST_ZONES = 1000
@@ -56,7 +56,7 @@ class Zone(Frozen):
     middle: Point = (0.0, 0.0, 0.0)
     turn: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     size: tuple[Size, Size, Size] | None = None
-    file: str | None = None
+    file: FileName | None = None
     object: Number = 0
     body: Number | None = None
     near: Annotated[tuple[Point, ...], Field(max_length=100)] = ()

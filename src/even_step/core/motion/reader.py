@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
+from even_step.core.input import bytes_of
 from even_step.core.kernels import kernel
 from even_step.core.scan import read_decimal, scaled
 
@@ -27,6 +28,7 @@ REFUSED = (
     "a frame of coordinates other than the machine's own (G53 to G59) is not read",
     "G92 sets a coordinate before the nozzle's place is known",
 )
+LARGEST = 2_000_000_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,10 +77,7 @@ def read_gcode(path: Path) -> ReadMoves:
     InputError
         When it cannot be read, is no text, or a word of a move is no number; with the line.
     """
-    try:
-        data = np.fromfile(path, np.uint8)
-    except OSError as error:
-        raise InputError(f"cannot be read: {error.strerror}", subject=path) from error
+    data = np.frombuffer(bytes_of(path, LARGEST), np.uint8)
     if (data == 0).any():
         raise InputError("is no G-code: it holds zero bytes", subject=path)
     raw = data.tobytes()

@@ -39,6 +39,11 @@ def _triangles(part: shapely.Geometry) -> shapely.Geometry:
         return region.EMPTY
 
 
+def boxes_meet(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Tell which boxes meet, (n, 4) each, or one (4,) and each of the others; one of nothing meets none."""
+    return np.asarray((a[..., :2] <= b[..., 2:]).all(axis=-1) & (b[..., :2] <= a[..., 2:]).all(axis=-1))
+
+
 def wedges(part: shapely.Polygon, count: int) -> Regions:
     """Return wedges of equal angles that meet in the middle of a polygon's largest hole and reach past it, (count,).
 

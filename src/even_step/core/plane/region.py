@@ -1,6 +1,6 @@
-"""Regions of the plane: arrays of them, one entry a layer, and what can be done with whole arrays.
+"""Regions of the plane: arrays of them, one entry a layer; all lie on a grid of 1 µm and are valid.
 
-Only this module, ``valid`` and ``cut`` call the polygon library. All results lie on a grid of 1 µm and are valid.
+Only this module, ``valid`` and ``cut`` call the polygon library.
 """
 
 from __future__ import annotations
@@ -28,9 +28,7 @@ EMPTY = valid.EMPTY
 
 def nothing(count: int) -> Regions:
     """Return ``count`` empty regions."""
-    out = np.empty(count, object)
-    out[:] = [EMPTY] * count
-    return out
+    return np.array([*[EMPTY] * count, None], object)[:-1]
 
 
 def from_rings(xy: Points, start: Index, polygon: Index, item: Index, count: int) -> Regions:
@@ -344,7 +342,8 @@ def inside(shape: Geometry, points: Points) -> NDArray[np.bool_]:
 def centres(regions: Regions) -> Points:
     """Return a point inside each region, (n, 2), mm; NaN for an empty one."""
     points = shapely.point_on_surface(regions)
-    return np.stack((shapely.get_x(points), shapely.get_y(points)), axis=1)
+    points[shapely.is_empty(points)] = None  # the library raises for a point without a place
+    return np.stack([shapely.get_x(points), shapely.get_y(points)], axis=1)
 
 
 def bounds(regions: Regions) -> NDArray[np.float64]:

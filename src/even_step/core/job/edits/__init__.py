@@ -3,7 +3,7 @@
 from even_step.core.job.edits.bodies import bodies_of, joined_again, split_off, with_bodies_hidden
 from even_step.core.job.edits.by_hand import with_post, without_hand
 from even_step.core.job.edits.change import with_part
-from even_step.core.job.edits.copies import MOST_COPIES, added, copied, cut_loose, removed, with_copies, with_mark
+from even_step.core.job.edits.copies import added, copied, cut_loose, removed, with_copies, with_mark
 from even_step.core.job.edits.lining import Side, aligned, distributed
 from even_step.core.job.edits.means import in_order, on_machine, with_material, with_recipe
 from even_step.core.job.edits.pins import with_pin, with_pin_changed, with_set_aside, without_pin, without_set_aside
@@ -30,7 +30,6 @@ from even_step.core.job.edits.zones import (
 )
 
 __all__ = [
-    "MOST_COPIES",
     "Pair",
     "Side",
     "ZoneStep",

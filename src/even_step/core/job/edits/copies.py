@@ -6,10 +6,8 @@ from collections.abc import Iterable
 
 from even_step.core.errors import JobError
 from even_step.core.job.edits.change import with_changed, with_part
-from even_step.core.job.model import Copy, Job, Part
+from even_step.core.job.model import MOST_COPIES, Copy, Job, Part
 from even_step.core.job.spots import Spot, first_spot, part_of
-
-MOST_COPIES = 1000
 
 
 def added(job: Job, parts: Iterable[Part]) -> Job:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import dataclasses
+import re
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
+from even_step.core.input import CHECK, size_of
 from even_step.core.mesh.holes import with_holes_closed
 from even_step.core.mesh.measure import measure
 from even_step.core.mesh.mesh import Body, Mesh, Model, Repair
@@ -23,6 +25,8 @@ from even_step.core.work import ALONE, Crew
 STEP_DEFLECTION = 0.01  # mm, where nothing else is asked for
 NO_AREA = 1e-9  # mm²
 GLANCE = 1000  # facets
+SNIFFED = 1 << 20  # bytes of a text that are looked at to tell what it is
+VERTEX = re.compile(rb"^[ \t]*v[ \t]", re.MULTILINE)
 LARGEST = 2_000_000_000
 KNOWN = "STL, OBJ, PLY, 3MF and STEP can be read"
 
@@ -35,17 +39,12 @@ def file_bytes(path: Path) -> NDArray[np.uint8]:
     InputError
         When it does not exist, is no plain file, is empty, or is larger than ``LARGEST``.
     """
+    if size_of(path) > LARGEST:
+        raise InputError(f"is larger than {LARGEST // 1_000_000_000} GB", subject=path)
     try:
-        if path.exists() and not path.is_file():
-            raise InputError("is no plain file", subject=path)
-        size = path.stat().st_size
-        if size > LARGEST:
-            raise InputError(f"is larger than {LARGEST // 1_000_000_000} GB", subject=path)
         data = np.fromfile(path, np.uint8)
     except OSError as error:
-        raise InputError(
-            f"cannot be read: {error.strerror}", subject=path, remedy="check the name and the rights"
-        ) from error
+        raise InputError(f"cannot be read: {error.strerror}", subject=path, remedy=CHECK) from error
     if len(data) == 0:
         raise InputError("is empty", subject=path, remedy="export the model again")
     return data
@@ -76,7 +75,7 @@ def format_of(path: Path, data: NDArray[np.uint8]) -> str:
     binary = b"\0" in head
     if (exact and promised > 0) or (binary and path.suffix.lower() == ".stl"):
         return "stl"
-    if not binary and any(line.lstrip()[:2] in {b"v ", b"v\t"} for line in data.tobytes().split(b"\n", 4000)[:4000]):
+    if not binary and VERTEX.search(data[:SNIFFED].tobytes()):
         return "obj"
     names = {
         ".3mf": "a 3MF archive",

@@ -99,13 +99,15 @@ def look_through(path: Path, stream: IO[bytes], most_bodies: int) -> str:
         When it is no sound XML, declares entities, states an unknown unit, or has components that form a loop, lie too
         deep, or expand to too much.
     """
-    parser = expat.ParserCreate()
+    chunk = stream.read(CHUNK)
+    # A mark at the start outweighs what the declaration says.
+    mark = "utf-16" if chunk[:2] in {codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE} else ""
+    parser = expat.ParserCreate(mark or None)
     parser.buffer_text = True
     tags = _Tags(path, parser)
-    read, mark, escapes, before = 0, "", False, b""
+    read, escapes, before = 0, False, b""
     try:
-        while chunk := stream.read(CHUNK):
-            mark = mark if read else _mark(chunk)
+        while chunk:
             escapes = escapes or b"&#" in before + chunk
             before = chunk[-1:]
             read += len(chunk)
@@ -114,6 +116,7 @@ def look_through(path: Path, stream: IO[bytes], most_bodies: int) -> str:
                 raise InputError(
                     "has a tag of megabytes", subject=path, remedy="it is no honest model; ask for another"
                 )
+            chunk = stream.read(CHUNK)
         parser.Parse(b"", True)
     except (expat.ExpatError, ValueError, LookupError) as error:
         line = f" in line {parser.CurrentLineNumber}" if read else ""
@@ -121,10 +124,6 @@ def look_through(path: Path, stream: IO[bytes], most_bodies: int) -> str:
     _check_components(path, tags, most_bodies)
     encoding = mark or _known(path, tags.declared)
     return encoding if escapes or encoding not in PLAIN else ""
-
-
-def _mark(start: bytes) -> str:
-    return "utf-16" if start[:2] in {codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE} else ""
 
 
 def _known(path: Path, declared: str) -> str:

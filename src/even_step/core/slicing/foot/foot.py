@@ -137,12 +137,15 @@ def kept_apart(
     """
     kept = [region.shifted(one[0], *at) for one, at in zip(stands, places, strict=True)]
     covers = [region.shifted(ground[0], *at) for ground, at in zip(grounds, places, strict=True)]
+    all_kept, all_covers = (np.array([*some, region.nothing(1)[0]], object)[:-1] for some in (kept, covers))
+    kept_boxes, boxes = region.bounds(all_kept), region.bounds(all_covers)
     out = []
     for i, blocks in enumerate(laid):
-        others = [*kept[:i], *kept[i + 1 :], *covers[:i]]
-        mine = np.array([covers[i]], object)
-        near = [one for one in others if region.touches(mine, np.array([one], object))[0]]
-        if len(blocks.paths.role) == 0 or not near:
+        meeting = cut.boxes_meet(boxes[i], kept_boxes)
+        meeting[i] = False
+        others = np.concatenate((all_kept[meeting], all_covers[:i][cut.boxes_meet(boxes[i], boxes[:i])]))
+        near = others[region.touches(np.repeat(all_covers[i : i + 1], len(others)), others)]
+        if len(blocks.paths.role) == 0 or len(near) == 0:
             out.append(blocks)
             continue
         half = float(blocks.paths.width.max()) / 2
