@@ -383,7 +383,7 @@ def test_a_line_that_is_cut_or_starved_anywhere_is_taken_for_lost():
     for turn in range(200):
         ours, theirs = Pipe()
         got, broken = [], threading.Event()
-        reader = _Reader(ours, lambda message, arrays, got=got: got.append(message), broken.set)
+        reader = _Reader(ours, lambda message, arrays, got=got: got.append(message), lambda: None, broken.set)
         kind = turn % 4
         if kind == 0:  # cut
             os.write(theirs.fileno(), (struct.pack("!i", len(whole)) + whole)[: chance.integers(len(whole))])
@@ -427,6 +427,6 @@ def test_a_worker_that_says_nothing_is_told_and_can_be_replaced(client, qtbot, p
     client.replace()
     qtbot.waitUntil(lambda: bool(told), timeout=30_000)
     assert client.pid != stopped
-    assert not client.stuck
+    qtbot.waitUntil(lambda: not client.stuck, timeout=30_000)
     client.ask(ReadFile(str(part), str(tmp_path / "kept")), done=lambda *_: got.append("again"))
     qtbot.waitUntil(lambda: got == ["read", "again"], timeout=30_000)

@@ -52,6 +52,7 @@ class _Reader:
 
     connection: Connection
     arrived: Callable[[object, object], None]
+    heard: Callable[[], None]
     broken: Callable[[], None]
     thread: threading.Thread = field(init=False)
 
@@ -65,6 +66,9 @@ class _Reader:
                 message = self.connection.recv()
                 if isinstance(message, Fresh):
                     return
+                self.heard()
+                if isinstance(message, Beat):
+                    continue
                 layout = message.layout if isinstance(message, Answer) else ()
                 self.arrived(message, receive_arrays(self.connection, layout))
         except Exception as error:  # noqa: BLE001 - whatever it is, nothing more can be read from this line
@@ -112,23 +116,23 @@ class WorkerClient(QObject):
         generation = self._generation
         started = started or start()
         self._line, self._process = started.line, started.process
-        self._hear(time.monotonic() + LOADING)
+        self._heard = time.monotonic() + LOADING
         self._reader = _Reader(
             self._line,
             lambda message, arrays: self._message.emit(generation, message, arrays),
+            self._hear,
             lambda: self._broken.emit(generation),
         )
 
-    def _hear(self, when: float) -> None:
-        self._heard = when
-        if self.stuck:
-            self.stuck = False
-            self.stuck_changed.emit()
+    def _hear(self) -> None:
+        """Note, in the reader's thread, that the worker said something."""
+        self._heard = time.monotonic()
 
     def _look(self) -> None:
         """See whether the worker is stuck: what is silent with nothing to do is not asked after."""
-        if self._tasks and not self.stuck and time.monotonic() - self._heard > SILENCE:
-            self.stuck = True
+        stuck = bool(self._tasks) and time.monotonic() - self._heard > SILENCE
+        if stuck != self.stuck:
+            self.stuck = stuck
             self.stuck_changed.emit()
 
     def replace(self) -> None:
@@ -160,9 +164,6 @@ class WorkerClient(QObject):
 
     def _take(self, generation: int, message: object, arrays: dict[str, NDArray[Any]]) -> None:
         if generation != self._generation:
-            return
-        self._hear(time.monotonic())
-        if isinstance(message, Beat):
             return
         self._fruitless = 0
         if isinstance(message, Progress) and message.number in self._tasks:
@@ -205,12 +206,14 @@ class WorkerClient(QObject):
         if self._closing or not self._process.is_alive():
             return None
         self._closing = True
+        self._looks.stop()
         self._tasks.clear()
         self._send(StartOver())
         self._reader.thread.join(RELEASE_PATIENCE)
         if not self._reader.thread.is_alive() and self._process.is_alive():
             return Started(self._process, self._line)
         self._closing = False
+        self._looks.start(LOOKS)
         return None
 
     def close(self) -> None:
@@ -218,6 +221,7 @@ class WorkerClient(QObject):
         if self._closing:
             return
         self._closing = True
+        self._looks.stop()  # whatever thread collects this object may not stop a timer that is not its own
         self._tasks.clear()
         self._send(GoHome())
         self._process.join(PATIENCE)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_step.core.errors import InputError
-from even_step.core.input import bytes_of
+from even_step.core.input import size_of
 from even_step.core.kernels import kernel
 from even_step.core.scan import read_decimal, scaled
 
@@ -77,7 +77,12 @@ def read_gcode(path: Path) -> ReadMoves:
     InputError
         When it cannot be read, is no text, or a word of a move is no number; with the line.
     """
-    data = np.frombuffer(bytes_of(path, LARGEST), np.uint8)
+    if size_of(path) > LARGEST:
+        raise InputError(f"is larger than {LARGEST // 1_000_000_000} GB", subject=path)
+    try:
+        data = np.fromfile(path, np.uint8)
+    except OSError as error:
+        raise InputError(f"cannot be read: {error.strerror}", subject=path) from error
     if (data == 0).any():
         raise InputError("is no G-code: it holds zero bytes", subject=path)
     raw = data.tobytes()
