@@ -16,7 +16,8 @@ from even_step.app.keeping import Keeping
 from even_step.app.main import open_window
 from even_step.core.job import edits
 from even_step.core.job.file import read_job_file
-from even_step.core.job.shipped import DATA
+from even_step.core.job.model import Machine, Recipe
+from even_step.core.job.shipped import DATA, find
 from even_step.core.job.text import job_text, read_job_text
 from tests.app.file_dialogs import answer, when_it_opens
 from tests.shapes import box, write_stl
@@ -415,3 +416,22 @@ def test_a_job_that_was_not_saved_is_kept_when_another_takes_its_place(block):
     hand.desk.store.undo()
     hand.desk.store.mark_saved(hand.desk.job)
     assert hand.window.keeping.left_behind() == []
+
+
+def test_a_new_job_begins_as_a_first_start_does_on_the_same_machine(block):
+    """A vase that stayed would print the next part as an empty shell."""
+    hand = block
+    job = hand.desk.job.model_copy(update={"recipe": find(Recipe, "Vase"), "machine": find(Machine, "Rowan 240 round")})
+    hand.desk.store.do("another recipe", job)
+    hand.desk.view.set("colour_by", "height")
+    hand.desk.view.set("section", True)
+    hand.desk.view.set("cut", 3.0)
+    hand.desk.curving.open(opened=True)
+    hand.key(Qt.Key.Key_N, Held.ControlModifier)
+    new, view = hand.desk.job, hand.desk.view
+    assert new.recipe.name == "Even"
+    assert new.machine.name == "Rowan 240 round"
+    assert (view.colour_by, view.section, view.cut, hand.desk.curving.opened) == ("role", False, 0.0, False)
+    assert "Rowan 240 round" in hand.window.area.notes.text
+    hand.desk.store.undo()
+    assert hand.desk.job.recipe.name == "Vase"

@@ -69,9 +69,12 @@ class JobFiles(QObject):
         self._recent_file = desk.state / "recent.json"
 
     def new(self) -> None:
-        """Begin another job on the same machine."""
-        job = self._desk.job.model_copy(update={"name": "new job", "parts": (), "settings": {}})
-        self._take(job, "")
+        """Begin another job as at a first start, on the same machine with the same materials."""
+        before, fresh = self._desk.job, new_job()
+        self._take(fresh.model_copy(update={"machine": before.machine, "materials": before.materials}), "")
+        self._desk.view.begin_anew()
+        self._desk.curving.open(opened=False)
+        self._desk.note(f"A new job with the recipe {fresh.recipe.name}. {before.machine.name} and its materials stay.")
 
     def open_demo(self) -> None:
         """Open the job that ships with the program."""

@@ -10,6 +10,8 @@ from even_step.core.channels import Channel
 
 STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
 TOOLS = ("move", "turn", "size", "face", "pose", "measure", "zone", "zone-face", "zone-backing")
+#: What belongs to the job that was looked at, and not to the one that comes.
+ANEW = ("cut", "colour_by", "hidden_roles", "hidden_heights", "section", "plane", "lens", "playing", "finding")
 
 
 class View(QObject):
@@ -51,6 +53,12 @@ class View(QObject):
     def toggle(self, piece: str) -> None:
         """Turn a piece that is on or off the other way."""
         self.set(piece, not getattr(self, piece))
+
+    def begin_anew(self) -> None:
+        """Look at a new job as at a first start; station, tool and what is asked of the sheets stay."""
+        first = View()
+        for piece in ANEW:
+            self.set(piece, getattr(first, piece))
 
     def show_layers(self, first: int, last: int, count: int) -> None:
         """Show the layers from one to another, both within what there is."""

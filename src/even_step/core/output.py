@@ -13,7 +13,7 @@ from typing import IO
 from even_step.core.errors import OutputError
 
 
-def write_whole(path: Path, pieces: Iterable[bytes]) -> int:
+def write_whole(path: Path, pieces: Iterable[bytes | memoryview]) -> int:
     """Write a file beside its place and move it there when it is complete; what is no file is written into.
 
     Returns
@@ -51,7 +51,7 @@ def write_whole(path: Path, pieces: Iterable[bytes]) -> int:
     return written
 
 
-def _write(stream: IO[bytes], pieces: Iterable[bytes]) -> int:
+def _write(stream: IO[bytes], pieces: Iterable[bytes | memoryview]) -> int:
     written = 0
     for piece in pieces:
         view = memoryview(piece)

@@ -141,7 +141,9 @@ def test_a_finer_step_deflection_gives_more_facets_and_other_results_are_kept(ha
     [
         ((10, 5, 2), "inch"),  # 254 mm fits
         ((10.5, 5.25, 0.125), "inch"),
-        ((20, 10, 5), "cm"),  # as inches it would not fit
+        ((20, 10, 5), None),  # as inches it would not fit, and nobody draws a cube of 20 cm to print it
+        ((4.2, 2.1, 1.3), "cm"),
+        ((4.5, 2.25, 1.125), "inch"),
         ((12.7, 10.03, 3), None),  # not round in any
         ((30, 10, 5), None),
     ],

@@ -115,7 +115,7 @@ def keep_file(path: Path, folder: Path) -> Path:
     kept = folder / digest(data)[:12] / re.sub(r"[^\w. -]", "_", path.name)[-80:]
     if not kept.exists():
         kept.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(kept, [data.tobytes()])
+        write_whole(kept, [data.data])
     os.utime(kept)
     return kept
 

@@ -13,6 +13,7 @@ TRIES = (("inch", 25.4), ("cm", 10.0), ("m", 1000.0))
 #: What sizes are whole multiples of where they were drawn in a unit.
 ROUND_IN = {"inch": 1 / 16, "cm": 1 / 10}
 WITHIN = 1e-3  # units
+MOST_CM = 5.0  # units; a larger part is hardly drawn in centimetres
 
 
 def proposed_unit(model: Model, bed: float = 300.0) -> str | None:
@@ -20,7 +21,8 @@ def proposed_unit(model: Model, bed: float = 300.0) -> str | None:
 
     A part that arrives 5 units long was rather 5 inches than 5 mm. The first unit that brings its largest
     side into what is usually printed is proposed; it is never applied unasked. Up to ``DOUBTFUL`` units a larger
-    unit is proposed when the part then still fits a ``bed`` (mm) and all its sizes are round in that unit.
+    unit is proposed when the part then still fits a ``bed`` (mm) and all its sizes are round in that unit;
+    centimetres only below ``MOST_CM``.
     """
     if model.unit_stated:
         return None
@@ -28,6 +30,8 @@ def proposed_unit(model: Model, bed: float = 300.0) -> str | None:
     largest = float((bounds[1] - bounds[0]).max())
     if largest >= SMALLEST:
         return _round_one(bounds[1] - bounds[0], bed) if largest < DOUBTFUL else None
+    if largest < MOST_CM and _round_one(bounds[1] - bounds[0], bed) == "cm":
+        return "cm"
     for unit, factor in TRIES:
         if SMALLEST <= largest * factor <= LARGEST:
             return unit
@@ -37,7 +41,8 @@ def proposed_unit(model: Model, bed: float = 300.0) -> str | None:
 def _round_one(sizes: NDArray[np.float64], bed: float) -> str | None:
     """Return the first unit in which sizes are round and still fit a bed."""
     for unit, factor in TRIES:
-        if unit not in ROUND_IN or sizes.max() * factor > bed:
+        beyond = sizes.max() * factor > bed or (unit == "cm" and sizes.max() >= MOST_CM)
+        if unit not in ROUND_IN or beyond:
             continue
         steps = sizes / ROUND_IN[unit]
         if (np.abs(steps - np.round(steps)) * ROUND_IN[unit] < WITHIN).all():
