@@ -23,7 +23,7 @@ from even_step.core.job.file import read_job_file
 from even_step.core.job.shipped import DATA
 from even_step.core.job.text import read_job_text
 from even_step.core.mesh.read.model import format_of
-from even_step.core.output import require_place, write_whole
+from even_step.core.output import require_writable, write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.plane import region
 from even_step.core.stages import StageCache
@@ -68,6 +68,22 @@ def test_a_hostile_job_gets_one_line_soon_and_without_much_memory(tmp_path, name
     assert len(line) < 700
 
 
+@pytest.mark.parametrize(
+    ("line", "words"),
+    [
+        ("object = -1", "is less than 0"),
+        ('unit = "furlong"', "is none of 'mm', 'cm', 'm' or 'inch'"),
+        ("wheels = 4", "is not known here"),
+        ('scale = [1, 2, "x"]', "is not a number"),
+    ],
+)
+def test_what_is_wrong_with_a_value_is_told_in_plain_words(tmp_path, line, words):
+    path = tmp_path / "job.toml"
+    path.write_text(f"{PART}{line}\n")
+    with pytest.raises(EvenStepError, match=words):
+        read_job_text(path)
+
+
 def test_spoiled_jobs_never_break_the_reader(tmp_path):
     """A short run of what tools/fuzz_jobs.py does ten thousand times."""
     random = np.random.default_rng(3)
@@ -94,7 +110,7 @@ def test_a_part_of_which_nothing_is_printed_stops(tmp_path, run):
     cube = write_stl(tmp_path / "cube.stl", box(10, 10, 10))
     code, _, err = run("slice", cube, "--scale", "0.001", "--out", tmp_path / "a.gcode")
     assert code == 1
-    assert "nothing of cube is printed" in err
+    assert "nothing of cube would be printed" in err
     assert not (tmp_path / "a.gcode").exists()
 
 
@@ -118,7 +134,7 @@ def test_a_pipe_or_a_device_is_no_input(tmp_path, run):
     os.mkfifo(tmp_path / "pipe.3mf")
     for name in ("pipe.stl", "pipe.toml", "pipe.3mf"):
         code, _, err = run("slice", tmp_path / name, "--out", tmp_path / "a.gcode")
-        assert (code, "no plain file" in err) == (2, True), name
+        assert (code, "not a regular file" in err) == (2, True), name
     assert run("slice", "/dev/zero", "--out", tmp_path / "a.gcode")[0] == 2
     assert run("check", "/dev/zero")[0] == 2
 
@@ -148,7 +164,7 @@ def test_a_model_that_is_read_is_never_replaced(tmp_path, run):
         for option in ("--out", "--report"):
             other = ("--out", tmp_path / "a.gcode") if option != "--out" else ()
             code, _, err = run("slice", tmp_path / source, option, tmp_path / target, *other)
-            assert (code, "is read here" in err) == (3, True), (source, target)
+            assert (code, "is an input" in err) == (3, True), (source, target)
     assert cube.read_bytes() == before
     assert not (tmp_path / "a.gcode").exists()
 
@@ -182,8 +198,8 @@ def test_a_device_is_written_into_and_stays(tmp_path):
     assert Path(os.devnull).is_char_device()
     with socket.socket(socket.AF_UNIX) as listening:
         listening.bind(str(tmp_path / "s"))
-        with pytest.raises(OutputError, match="is no file"):
-            require_place([tmp_path / "s"])
+        with pytest.raises(OutputError, match="not a regular file"):
+            require_writable([tmp_path / "s"])
 
 
 def test_a_new_file_has_the_rights_that_the_process_gives(tmp_path):

@@ -94,8 +94,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         sys.stderr.write(f"even-step: {plainly(error)}\n")
         return 2
     except Exception as error:  # noqa: BLE001 - whatever nobody foresaw is told in one line all the same
-        told = f"{type(error).__name__}; what happened stands in {_logged()}"
-        sys.stderr.write(f"even-step: something broke inside that should not ({told})\n")
+        sys.stderr.write(f"even-step: internal error ({type(error).__name__}); details are in {_logged()}\n")
         return 3
 
 

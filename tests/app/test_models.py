@@ -16,7 +16,7 @@ from even_step.app.store import JobStore
 from even_step.app.work.duties import Memory, keep_file, slice_
 from even_step.app.work.requests import GoHome, SliceJob
 from even_step.app.work.server import serve
-from even_step.app.work.shared import in_block, receive_arrays
+from even_step.app.work.shared import receive_arrays, to_shared_memory
 from even_step.core.job import edits
 from even_step.core.job.model import Bed
 from even_step.core.job.room import fits
@@ -141,7 +141,7 @@ def test_arrays_pass_between_processes_bit_for_bit():
         "empty": np.zeros((0, 3), np.int32),
         "turned": np.arange(12, dtype=np.int64).reshape(3, 4).T,
     }
-    block = in_block(sent)
+    block = to_shared_memory(sent)
     thread = threading.Thread(target=block.hand_over, args=(theirs,))
     thread.start()
     got = receive_arrays(ours, block.layout)
@@ -150,7 +150,7 @@ def test_arrays_pass_between_processes_bit_for_bit():
     for name, array in sent.items():
         assert got[name].dtype == array.dtype
         assert np.array_equal(got[name], array)
-    assert receive_arrays(ours, in_block({}).layout) == {}
+    assert receive_arrays(ours, to_shared_memory({}).layout) == {}
 
 
 @pytest.mark.parametrize("politely", [True, False])

@@ -435,3 +435,51 @@ def test_a_new_job_begins_as_a_first_start_does_on_the_same_machine(block):
     assert "Rowan 240 round" in hand.window.area.notes.text
     hand.desk.store.undo()
     assert hand.desk.job.recipe.name == "Vase"
+
+
+def test_a_model_that_was_brought_in_is_never_replaced(block, tmp_path):
+    hand, model = block, tmp_path / "block.stl"
+    before = model.read_bytes()
+    hand.slice()
+    for write in (hand.window.files.export, hand.window.files.save):
+        write(str(model))
+        hand.wait(lambda: not hand.window.files.reading)
+        assert model.read_bytes() == before
+    hand.window.files.export(str(model))
+    assert "block.stl is a model you brought in" in hand.window.area.notes.text
+    assert not hand.window.files.reading
+
+
+def test_what_looks_like_a_job_and_is_none_is_told_when_it_is_read(hand, tmp_path):
+    damaged = tmp_path / "job.3mf"
+    damaged.write_bytes(b"PK\x03\x04 but then nothing")
+    hand.window.files.bring_in([str(damaged), str(tmp_path / "gone.3mf")])
+    hand.wait(lambda: not hand.window.files.reading)
+    assert "job.3mf" in hand.window.area.notes.text
+    assert "gone.3mf" in hand.window.area.notes.text
+
+
+def test_the_note_on_a_silent_worker_goes_with_its_cause(hand):
+    hand.desk.worker.stuck = True
+    hand.desk.worker.stuck_changed.emit()
+    assert "not responding" in hand.window.area.notes.text
+    assert hand.window.area.notes.isVisible()
+    hand.desk.worker.stuck = False
+    hand.desk.worker.stuck_changed.emit()
+    assert not hand.window.area.notes.isVisible()
+
+
+def test_a_job_set_aside_is_on_disk_before_the_next_takes_its_place_there(block):
+    hand, keeping = block, block.window.keeping
+    keeping.keep()
+    hand.wait(keeping._file.exists)
+    gate = threading.Event()
+    for topic in ("one", "two"):
+        hand.desk.background.run(topic, lambda: gate.wait(10), lambda _: None)
+    hand.window.files.new()
+    keeping.keep()
+    assert keeping._file.exists(), "all there is of the job that was here"
+    gate.set()
+    hand.wait(lambda: len(keeping.left_behind()) == 1)
+    keeping.keep()
+    assert not keeping._file.exists()

@@ -38,6 +38,8 @@ from even_step.core.job.model import Job, Recipe
 from even_step.core.job.shipped import shipped
 from even_step.core.job.spots import Spot, copy_at, part_of, stood
 
+NOT_RESPONDING = "The worker process is not responding. Nothing is lost."
+
 
 @dataclass(frozen=True)
 class Note:
@@ -56,6 +58,7 @@ class Desk(QObject):
     """Holds the pieces; each knows only those it was given."""
 
     noted = Signal(object)
+    withdrawn = Signal(str)  # the text of a note whose cause is gone
 
     def __init__(self, job: Job, state: Path, worker: Started | None = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -92,9 +95,11 @@ class Desk(QObject):
         self.trials.failed.connect(self._tell_failure)
 
     def _tell_stuck(self) -> None:
-        """Say that the worker does not answer; another one loses nothing but what it was doing."""
+        """Say that the worker does not answer, for as long as it does not; another one loses only what it was doing."""
         if self.worker.stuck:
-            self.note("The worker process does not answer. Nothing is lost.", "caution", "slice.replace", stays=True)
+            self.note(NOT_RESPONDING, "caution", "slice.replace", stays=True)
+        else:
+            self.withdrawn.emit(NOT_RESPONDING)
 
     def _tell_failure(self, text: str) -> None:
         """Say why a slice failed, and pick the part it failed at."""

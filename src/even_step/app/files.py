@@ -44,8 +44,8 @@ def is_job(path: str) -> bool:
     """Whether a file is a whole job rather than a model."""
     try:
         return Path(path).suffix.lower() == ".toml" or is_job_file(Path(path))
-    except OSError:
-        return False
+    except EvenStepError:
+        return False  # reading it says what is wrong
 
 
 class JobFiles(QObject):
@@ -67,14 +67,15 @@ class JobFiles(QObject):
         self.last_export = ""
         self.exporting = Exporting(desk, self)
         self._recent_file = desk.state / "recent.json"
+        self._brought_in: set[Path] = set()
 
     def new(self) -> None:
         """Begin another job as at a first start, on the same machine with the same materials."""
         before, fresh = self._desk.job, new_job()
         self._take(fresh.model_copy(update={"machine": before.machine, "materials": before.materials}), "")
-        self._desk.view.begin_anew()
+        self._desk.view.reset_for_new_job()
         self._desk.curving.open(opened=False)
-        self._desk.note(f"A new job with the recipe {fresh.recipe.name}. {before.machine.name} and its materials stay.")
+        self._desk.note(f"New job with recipe {fresh.recipe.name}. {before.machine.name} and its materials were kept.")
 
     def open_demo(self) -> None:
         """Open the job that ships with the program."""
@@ -163,6 +164,7 @@ class JobFiles(QObject):
         def take(path: str) -> Callable[[str, tuple[ShelfModel, ...]], None]:
             def then(kept: str, found: tuple[ShelfModel, ...]) -> None:
                 read[path] = kept, found
+                self._brought_in.add(Path(path).resolve())
                 self._remember(path)
                 gone(path)
 
@@ -262,9 +264,19 @@ class JobFiles(QObject):
             return f"{name_of(self.exporting.wishes.pattern, self._desk)}.{suffix}"
         return f"{file_name(USUAL, {'job': self._desk.job.name})}.{suffix}"
 
+    def _would_replace_a_model(self, path: str) -> bool:
+        """Refuse to write over a model that was brought in."""
+        if Path(path).resolve() not in self._brought_in:
+            return False
+        name = Path(path).name
+        self._desk.note(f"{name} is a model you brought in. Choose another name.", "stop", stays=True)
+        return True
+
     def save(self, path: str) -> None:
         """Save the job as one file."""
         path = path if path.lower().endswith(".3mf") else f"{path}.3mf"
+        if self._would_replace_a_model(path):
+            return
         job = self._desk.job
         request = SaveJob(job, path, self._desk.trials.kept(job.beds))
 
@@ -301,6 +313,8 @@ class JobFiles(QObject):
         if trial is None:
             return
         path = path if Path(path).suffix else f"{path}.gcode"
+        if self._would_replace_a_model(path):
+            return
 
         def done(size: int, _: object) -> None:
             self._end(path)

@@ -72,6 +72,8 @@ class Keeping(QObject):
     def keep(self) -> None:
         """Write the job if it has changed since it was last written or saved."""
         job = self._desk.job
+        if any(not path.exists() for _, path in self._aside):
+            return  # the job that was here before is still on its way to disk, and our file may be all there is of it
         if self._desk.store.is_saved or not job.parts:
             self._forget(job)
         elif job is not self._wanted:
@@ -87,7 +89,13 @@ class Keeping(QObject):
         """Keep a job that was not saved, for another one takes its place."""
         path = self._unsaved_file()
         self._aside.append((job, path))
-        self._desk.background.run(str(path), lambda: _fault_of(path, job), self._tell)
+
+        def written(fault: str) -> None:
+            self._tell(fault)
+            if fault:
+                self._aside.remove((job, path))
+
+        self._desk.background.run(str(path), lambda: _fault_of(path, job), written)
 
     def _forget(self, job: Job) -> None:
         """Let go of what is on disk of a job that was saved; an autosave in flight writes no more."""
@@ -96,7 +104,7 @@ class Keeping(QObject):
             self._file.unlink(missing_ok=True)
         if job.parts:
             self._let_go([*self._taken_up, *(path for one, path in self._aside if one == job)])
-            self._taken_up = []
+            self._taken_up, self._aside = [], [(one, path) for one, path in self._aside if one != job]
 
     def _write(self, job: Job) -> str:
         with self._lock:
@@ -141,6 +149,9 @@ class Keeping(QObject):
         """End on our own. What was not saved stays, to be offered at the next start; nothing asks on leaving."""
         self._timer.stop()
         job = self._desk.job
+        for one, path in self._aside:
+            if not path.exists():
+                _fault_of(path, one)
         fault = ""
         if job.parts and not self._desk.store.is_saved:
             fault = _fault_of(self._unsaved_file(), job)

@@ -11,7 +11,17 @@ from even_step.core.channels import Channel
 STATIONS = ("Machine", "Parts", "Recipe", "Supports", "Layers", "Output")
 TOOLS = ("move", "turn", "size", "face", "pose", "measure", "zone", "zone-face", "zone-backing")
 #: What belongs to the job that was looked at, and not to the one that comes.
-ANEW = ("cut", "colour_by", "hidden_roles", "hidden_heights", "section", "plane", "lens", "playing", "finding")
+RESET_WITH_JOB = (
+    "cut",
+    "colour_by",
+    "hidden_roles",
+    "hidden_heights",
+    "section",
+    "plane",
+    "lens",
+    "playing",
+    "finding",
+)
 
 
 class View(QObject):
@@ -54,10 +64,10 @@ class View(QObject):
         """Turn a piece that is on or off the other way."""
         self.set(piece, not getattr(self, piece))
 
-    def begin_anew(self) -> None:
+    def reset_for_new_job(self) -> None:
         """Look at a new job as at a first start; station, tool and what is asked of the sheets stay."""
         first = View()
-        for piece in ANEW:
+        for piece in RESET_WITH_JOB:
             self.set(piece, getattr(first, piece))
 
     def show_layers(self, first: int, last: int, count: int) -> None:

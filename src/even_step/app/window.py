@@ -150,6 +150,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         desk = self.desk
         desk.noted.connect(self._tell)
+        desk.withdrawn.connect(self.area.notes.withdraw)
         desk.view.changed.connect(self._follow_view)
         for signal in (desk.store.changed, desk.trials.changed, desk.trials.shown_changed, desk.shelf.arrived):
             signal.connect(self._refresh)

@@ -7,7 +7,7 @@ import dataclasses
 from pathlib import Path
 from typing import Any
 
-from even_step.commands.job_options import say_json
+from even_step.commands.job_options import print_json
 from even_step.core.catalogue import CATALOGUE
 from even_step.core.catalogue.setting import Setting
 from even_step.core.job.model import Machine, Material, Recipe
@@ -39,7 +39,7 @@ def add_to(commands: Any) -> None:
 
 
 def _say(record: object) -> int:
-    say_json(record)
+    print_json(record)
     return 0
 
 

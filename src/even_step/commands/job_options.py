@@ -184,7 +184,7 @@ def json_text(record: object) -> str:
     return json.dumps(record, indent=1, ensure_ascii=False).encode("utf-8", "backslashreplace").decode()
 
 
-def say_json(record: object) -> None:
+def print_json(record: object) -> None:
     """Print a record as JSON."""
     print(json_text(record))
 

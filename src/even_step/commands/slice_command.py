@@ -24,7 +24,7 @@ from even_step.core.job.model import Job
 from even_step.core.job.text import files_in
 from even_step.core.mesh.units import proposed_unit
 from even_step.core.motion.writer import gcode
-from even_step.core.output import require_place, write_whole
+from even_step.core.output import require_writable, write_whole
 from even_step.core.picture import section_picture
 from even_step.core.pipeline import Sliced, slice_job
 from even_step.core.report import gcode_job, report
@@ -68,7 +68,7 @@ def _add_output_options(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> int:
     """Slice, write what was asked for, and return 1 when a finding stops the job."""
     outputs = [Path(path) for path in _outputs(chosen)]
-    require_place(outputs, files_named(chosen))
+    require_writable(outputs, files_named(chosen))
     if len({path.resolve() for path in outputs}) < len(outputs):
         raise JobError("two outputs have the same name", subject=chosen.out)
     progress = Progress(chosen.quiet)
@@ -76,7 +76,7 @@ def run(chosen: argparse.Namespace) -> int:
     with crew(chosen.threads, progress) as hands:
         first = StageRun(hands, cache)
         whole = job_of(chosen, first)
-        require_place(outputs, map(Path, files_in(whole)))
+        require_writable(outputs, map(Path, files_in(whole)))
         job = of_one_bed(whole, chosen.bed, first)
         trials = _changed_in_turn(job, chosen.then)
         sliced = slice_job(job, hands, cache, first)

@@ -16,7 +16,7 @@ from even_step.commands.job_options import (
     job_of,
     json_text,
     of_one_bed,
-    say_json,
+    print_json,
 )
 from even_step.core.catalogue import find_setting
 from even_step.core.catalogue.setting import Value
@@ -28,7 +28,7 @@ from even_step.core.job.model import Job
 from even_step.core.job.text import files_in, is_job_file, read_job_text
 from even_step.core.motion.check import check_gcode
 from even_step.core.motion.reader import read_gcode
-from even_step.core.output import require_place, write_whole
+from even_step.core.output import require_writable, write_whole
 from even_step.core.pipeline import slice_job
 from even_step.core.report import report
 from even_step.core.stages import StageCache, StageRun
@@ -88,12 +88,12 @@ def _tabled(
 ) -> int:
     """Slice what is to be tried and write the table; called off, it holds what was done until then."""
     outputs = [Path(chosen.out)] if chosen.out else []
-    require_place(outputs, files_named(chosen))
+    require_writable(outputs, files_named(chosen))
     cache, rows = StageCache(), []
     with crew(chosen.threads) as hands:
         first = StageRun(hands, cache)
         job = of_one_bed(job_of(chosen, first), chosen.bed, first)
-        require_place(outputs, map(Path, files_in(job)))
+        require_writable(outputs, map(Path, files_in(job)))
         tried = jobs(job)
         try:
             for row in sweep(tried, hands, cache):
@@ -134,7 +134,7 @@ def _compare(chosen: argparse.Namespace) -> int:
     with crew(chosen.threads) as hands:
         cache = StageCache()
         sides = [_side(Path(path), StageRun(hands, cache)) for path in (chosen.a, chosen.b)]
-    say_json(compare(*sides))
+    print_json(compare(*sides))
     return 0
 
 

@@ -24,9 +24,9 @@ def size_of(path: Path) -> int:
     except OSError as error:
         raise InputError(f"cannot be read: {error.strerror}", subject=path, remedy=CHECK) from error
     except ValueError as error:
-        raise InputError("is no name that a file can have", subject=repr(str(path))[:200], remedy=CHECK) from error
+        raise InputError("is not a valid file name", subject=repr(str(path))[:200], remedy=CHECK) from error
     if not stat.S_ISREG(status.st_mode):
-        raise InputError("is no plain file", subject=path, remedy="name a file, not a folder, a pipe or a device")
+        raise InputError("is not a regular file", subject=path, remedy="folders, pipes and devices cannot be read")
     return status.st_size
 
 
@@ -39,7 +39,7 @@ def bytes_of(path: Path, most: int) -> bytes:
         When it cannot be read, or is larger.
     """
     if size_of(path) > most:
-        raise InputError(f"is larger than the {most / 1e6:.0f} MB that such a file may have", subject=path)
+        raise InputError(f"is larger than {most / 1e6:.0f} MB, the most allowed for such a file", subject=path)
     try:
         return path.read_bytes()
     except OSError as error:

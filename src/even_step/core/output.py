@@ -44,7 +44,7 @@ def write_whole(path: Path, pieces: Iterable[bytes | memoryview]) -> int:
             raise
     except (OSError, ValueError) as error:
         raise OutputError(
-            f"cannot be written: {getattr(error, 'strerror', None) or 'a file cannot have this name'}",
+            f"cannot be written: {getattr(error, 'strerror', None) or 'not a valid file name'}",
             subject=path,
             remedy="make room or choose another place",
         ) from error
@@ -75,17 +75,17 @@ def _is_stream(path: Path) -> bool:
     except (FileNotFoundError, NotADirectoryError):
         return False
     except (OSError, ValueError) as error:
-        raise OutputError("is no name that a file can have", subject=str(path)[:200], remedy="name another") from error
+        raise OutputError("is not a valid file name", subject=str(path)[:200], remedy="choose another name") from error
     if stat.S_ISDIR(kind):
         raise OutputError("is a folder", subject=path, remedy="name a file")
     if stat.S_ISFIFO(kind) or stat.S_ISCHR(kind):
         return True
     if not stat.S_ISREG(kind):
-        raise OutputError("is no file", subject=path, remedy="name a file")
+        raise OutputError("is not a regular file", subject=path, remedy="choose another name")
     return False
 
 
-def require_place(paths: Iterable[Path], read: Iterable[Path] = ()) -> None:
+def require_writable(paths: Iterable[Path], read: Iterable[Path] = ()) -> None:
     """Refuse to begin what could not be written in the end, or would replace what it is made of.
 
     Parameters
@@ -104,11 +104,11 @@ def require_place(paths: Iterable[Path], read: Iterable[Path] = ()) -> None:
     for path in paths:
         stream, folder = _is_stream(path), path.resolve().parent
         if not folder.is_dir():
-            raise OutputError(f"cannot be written: there is no folder {folder}", subject=path, remedy="make it first")
+            raise OutputError(f"cannot be written: there is no folder {folder}", subject=path, remedy="create it first")
         if not stream and not os.access(folder, os.W_OK):
             raise OutputError("cannot be written: its folder is read-only", subject=path, remedy="choose another place")
         if _is_there(path) and any(path.samefile(one) for one in sources):
-            raise OutputError("is read here and would be replaced", subject=path, remedy="choose another name")
+            raise OutputError("is an input and would be overwritten", subject=path, remedy="choose another name")
 
 
 def _is_there(path: Path) -> bool:

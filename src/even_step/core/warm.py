@@ -38,7 +38,7 @@ def compile_listed() -> None:
         kernels.KERNELS[name].compile(tuple(normalize_signature(signature)[0]))  # type: ignore[no-untyped-call]
 
 
-def leave_with_the_first() -> None:
+def exit_with_parent() -> None:
     """End this process when the one that started it does: its end of the pipe is closed then, however it ended."""
     sys.stdin.buffer.read()
     os._exit(1)
@@ -111,7 +111,7 @@ def prepare_aloud() -> None:
 
 if __name__ == "__main__":
     if "aside" in sys.argv[1:]:
-        threading.Thread(target=leave_with_the_first, daemon=True).start()
+        threading.Thread(target=exit_with_parent, daemon=True).start()
         compile_listed()
     else:
         prepare_aloud()

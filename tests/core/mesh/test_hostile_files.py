@@ -188,13 +188,13 @@ def test_a_3mf_states_its_unit(tmp_path, unit, size):
 def test_components_are_counted_across_the_chunks_that_are_read(monkeypatch, tmp_path):
     monkeypatch.setattr(model_xml, "CHUNK", 37)
     text = f"<model>{bomb(3, 10)}</model>".encode()
-    model_xml.look_through(tmp_path, io.BytesIO(text), 1000)
+    model_xml.check_xml(tmp_path, io.BytesIO(text), 1000)
     with pytest.raises(InputError, match="more than 999"):
-        model_xml.look_through(tmp_path, io.BytesIO(text), 999)
+        model_xml.check_xml(tmp_path, io.BytesIO(text), 999)
     prefixed = text.replace(b"<component", b"<c:component").replace(b"<object", b"<c:object")
     prefixed = prefixed.replace(b"</component", b"</c:component").replace(b"</object", b"</c:object")
     with pytest.raises(InputError, match="more than 999"):
-        model_xml.look_through(tmp_path, io.BytesIO(prefixed), 999)
+        model_xml.check_xml(tmp_path, io.BytesIO(prefixed), 999)
 
 
 def packed(model):
@@ -232,7 +232,7 @@ def test_looking_through_xml_takes_no_longer_than_its_length_and_is_called_off_a
 
 
 def test_an_archive_whose_table_of_contents_is_long_is_refused_at_once(tmp_path, monkeypatch):
-    monkeypatch.setattr(archives, "MOST_AT_ONCE", 10_000)
+    monkeypatch.setattr(archives, "LARGEST_READ", 10_000)
     path = tmp_path / "a.3mf"
     path.write_bytes(archive(one(), [(f"{number}.txt", "") for number in range(500)]))
     with pytest.raises(InputError, match="table of contents"):
@@ -250,7 +250,7 @@ def test_a_3mf_may_write_letters_as_numbers(tmp_path, letter):
 def test_a_number_for_a_letter_is_found_across_chunks(monkeypatch):
     monkeypatch.setattr(model_xml, "CHUNK", 64)
     text = f"<?xml version='1.0'?><m name='{'a&#x41;b&#66;&#60;' * 50}'>&amp;</m>"
-    pieces = model_xml.in_plain_text(io.BytesIO(text.encode("utf-16")), "utf-16")
+    pieces = model_xml.as_utf8(io.BytesIO(text.encode("utf-16")), "utf-16")
     assert b"".join(pieces) == b"<m name='" + b"aAbB&lt;" * 50 + b"'>&amp;</m>"
 
 

@@ -86,7 +86,7 @@ ACTIONS = (
     ),
     Action(
         "slice.replace",
-        "Replace the worker that does not answer",
+        "Restart the worker process",
         "Slice",
         lambda b: b.desk.worker.replace(),
         can=lambda b: b.desk.worker.stuck,

@@ -76,6 +76,13 @@ class NoteBar(QWidget):
         del self._waiting[:1]
         self._show()
 
+    def withdraw(self, text: str) -> None:
+        """Let go of a note whose cause is gone."""
+        kept = [told for told in self._waiting if told.text != text]
+        if len(kept) < len(self._waiting):
+            self._waiting = kept
+            self._show()
+
     def job_changed(self) -> None:
         """Let go of notes about a job that is no more, but not of those that this very change brought."""
         now = time.monotonic()

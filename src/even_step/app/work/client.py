@@ -16,14 +16,14 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from even_step.app.work.entry import Started, start
-from even_step.app.work.requests import Answer, Beat, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
+from even_step.app.work.requests import Answer, Begin, CallOff, Fresh, GoHome, Heartbeat, Progress, Request, StartOver
 from even_step.app.work.shared import receive_arrays
 
 State = Literal["queued", "running", "cancelling", "done", "cancelled", "failed"]
 PATIENCE = 1.0  # s that a worker gets to leave on its own
 RELEASE_PATIENCE = 5.0  # s that it gets to put everything away
 SILENCE = 15.0  # s without a word from a worker that has something to do, after which it is taken for stuck
-LOADING = 60.0  # s more that it gets for its first word
+STARTUP_ALLOWANCE = 60.0  # s more that it gets for its first word
 LOOKS = 1000  # ms from one look at that to the next
 TRIES = 3  # workers lost without a single answer, after which no further one is started
 
@@ -67,7 +67,7 @@ class _Reader:
                 if isinstance(message, Fresh):
                     return
                 self.heard()
-                if isinstance(message, Beat):
+                if isinstance(message, Heartbeat):
                     continue
                 layout = message.layout if isinstance(message, Answer) else ()
                 self.arrived(message, receive_arrays(self.connection, layout))
@@ -116,7 +116,7 @@ class WorkerClient(QObject):
         generation = self._generation
         started = started or start()
         self._line, self._process = started.line, started.process
-        self._heard = time.monotonic() + LOADING
+        self._heard = time.monotonic() + STARTUP_ALLOWANCE
         self._reader = _Reader(
             self._line,
             lambda message, arrays: self._message.emit(generation, message, arrays),

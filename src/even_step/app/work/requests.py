@@ -167,7 +167,7 @@ class Fresh:
 
 
 @dataclass(frozen=True)
-class Beat:
+class Heartbeat:
     """The worker is there, whatever it is doing; told every second."""
 
 

@@ -15,14 +15,25 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from even_step.app.work.duties import DUTIES, Memory, Outcome
-from even_step.app.work.requests import ASIDE, Answer, Beat, Begin, CallOff, Fresh, GoHome, Progress, Request, StartOver
-from even_step.app.work.shared import in_block
+from even_step.app.work.requests import (
+    ASIDE,
+    Answer,
+    Begin,
+    CallOff,
+    Fresh,
+    GoHome,
+    Heartbeat,
+    Progress,
+    Request,
+    StartOver,
+)
+from even_step.app.work.shared import to_shared_memory
 from even_step.core.errors import Cancelled, EvenStepError, GeometryError
 from even_step.core.work import crew
 
 THREADS = 2
 EVERY = 1.0  # s from one beat to the next
-OUT_OF_STEP = 3  # exit code
+PROTOCOL_BROKEN = 3  # exit code
 
 
 @dataclass
@@ -45,7 +56,7 @@ class Line:
         MemoryError
             When there is none to share the arrays in. Nothing has been said then.
         """
-        block = in_block(outcome.arrays)
+        block = to_shared_memory(outcome.arrays)
         try:
             with self.lock:
                 self.connection.send(Answer(number, "done", outcome.facts, layout=block.layout))
@@ -54,7 +65,7 @@ class Line:
                 except Exception:  # noqa: BLE001 - whatever it is, the line is out of step
                     # The other end waits for the block and would take the next message for it.
                     traceback.print_exc()
-                    os._exit(OUT_OF_STEP)
+                    os._exit(PROTOCOL_BROKEN)
         finally:
             block.close()
 
@@ -62,7 +73,7 @@ class Line:
         """Say every second that somebody is here, until the line breaks."""
         with contextlib.suppress(OSError, ValueError):
             while True:
-                self.tell(Beat())
+                self.tell(Heartbeat())
                 time.sleep(EVERY)
 
 

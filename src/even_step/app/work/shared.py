@@ -42,7 +42,7 @@ class Block:
             os.close(self.handle)
 
 
-def in_block(arrays: Arrays) -> Block:
+def to_shared_memory(arrays: Arrays) -> Block:
     """Copy arrays into a block of memory.
 
     Raises

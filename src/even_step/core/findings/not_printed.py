@@ -1,4 +1,4 @@
-"""Parts of which nothing is printed: too small, too flat or too thin for a single line."""
+"""Parts of which nothing is printed: too small or too thin for a single line, or set to have none."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ def check(evidence: Evidence) -> list[Finding]:
             part,
             "not-printed",
             "stop",
-            f"nothing of {part.title} is printed: it is smaller than a line or a layer",
-            "check its unit and size, or remove it",
+            f"nothing of {part.title} would be printed",
+            "check its unit, its size and whether it has walls or infill, or remove it",
         )
         for part, _ in evidence.first_of_each()
         if evidence.laid_span(part) is None

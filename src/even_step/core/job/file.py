@@ -58,9 +58,9 @@ def read_job_file(path: Path, told: list[str] | None = None) -> Job:
     outside = next((file for file in _files_named_in(record) if file), None)
     if outside is not None:
         raise InputError(
-            f"carries a job that names a file outside it: {outside[:80]}",
+            f"contains a job that names a file outside it: {outside[:80]}",
             subject=path,
-            remedy="a saved job holds all its models; save it again where it came from",
+            remedy="a saved job contains all its models; save it again",
         )
     return job_from_record(record, path, told)
 

@@ -213,7 +213,7 @@ class Part(Frozen):
             data = {**data, "scale": (data["scale"],) * 3}
         if isinstance(data, dict) and isinstance(data.get("copies"), int):
             if not 1 <= data["copies"] <= MOST_COPIES:
-                raise ValueError(f"copies: 1 to {MOST_COPIES} of a part")
+                raise ValueError(f"copies: from 1 to {MOST_COPIES} of a part")
             data = {**data, "copies": ({},) * data["copies"]}
         return data
 
@@ -276,7 +276,7 @@ class Job(Frozen):
     def _no_more_than_can_be_placed(self) -> Self:
         count = sum(len(part.copies) for part in self.parts)
         if count > MOST_IN_ALL:
-            raise ValueError(f"{count} copies in all, and {MOST_IN_ALL} are the most")
+            raise ValueError(f"{count} copies in all, more than {MOST_IN_ALL}")
         return self
 
     @model_validator(mode="after")

@@ -21,6 +21,34 @@ FOLDERS: dict[type[Frozen], str] = {Machine: "machines", Material: "materials", 
 LARGEST_TEXT = 4_000_000
 DEEPEST = 40
 MOST_WORDS = 300
+#: What is wrong with a value, by the name that the library has for it.
+SAID = {
+    "missing": "is missing",
+    "extra_forbidden": "is not known here",
+    "greater_than_equal": "is less than {ge:g}",
+    "less_than_equal": "is more than {le:g}",
+    "greater_than": "is not more than {gt:g}",
+    "less_than": "is not less than {lt:g}",
+    "string_too_short": "is shorter than {min_length} letters",
+    "string_too_long": "is longer than {max_length} letters",
+    "too_short": "has fewer than {min_length} entries",
+    "too_long": "has more than {max_length} entries",
+    "finite_number": "is not a finite number",
+    "float_type": "is not a number",
+    "float_parsing": "is not a number",
+    "int_type": "is not a whole number",
+    "int_parsing": "is not a whole number",
+    "int_from_float": "is not a whole number",
+    "string_type": "is not text",
+    "bool_type": "is neither true nor false",
+    "bool_parsing": "is neither true nor false",
+    "dict_type": "is not a table",
+    "model_type": "is not a table",
+    "tuple_type": "is not a list",
+    "list_type": "is not a list",
+    "string_pattern_mismatch": "contains a letter that is not allowed",
+    "literal_error": "is none of {expected}",
+}
 LINE = re.compile(r"at line (\d+)")
 
 
@@ -28,7 +56,8 @@ def plainly(error: ValidationError) -> str:
     """Put a model's complaint in one line: where, and what."""
     first = error.errors()[0]
     place = ".".join(str(piece) for piece in first["loc"])
-    what = str(first["msg"]).removeprefix("Value error, ")
+    said = SAID.get(first["type"])
+    what = said.format(**first.get("ctx", {})) if said else str(first["msg"]).removeprefix("Value error, ")
     what = what if len(what) < MOST_WORDS else f"{what[:MOST_WORDS]}…"
     more = error.error_count() - 1
     return (f"{place}: {what}" if place else what) + (f", and {more} more" if more else "")
@@ -45,7 +74,7 @@ def read_toml(path: Path) -> dict[str, Any]:
     try:
         text = bytes_of(path, LARGEST_TEXT).decode("utf-8")
     except UnicodeDecodeError as error:
-        raise InputError("is no text in UTF-8", subject=path, remedy="save it as UTF-8 again") from error
+        raise InputError("is not UTF-8 text", subject=path, remedy="save it as UTF-8 again") from error
     return record_of(text, path)
 
 
@@ -61,12 +90,12 @@ def record_of(text: str, path: Path) -> dict[str, Any]:
     try:
         record = tomllib.loads(text)
     except RecursionError as error:
-        raise InputError("nests its tables too deep", subject=path) from error
+        raise InputError("has tables nested too deeply", subject=path) from error
     except ValueError as error:
         line = LINE.search(str(error))
         place = f" in line {line[1]}" if line else ""
         raise InputError(
-            f"is no sound TOML{place}", subject=path, remedy="look at that line" if line else ""
+            f"is not valid TOML{place}", subject=path, remedy="correct that line" if line else ""
         ) from error
     layer: list[Any] = [record]
     for _ in range(DEEPEST):
@@ -74,7 +103,7 @@ def record_of(text: str, path: Path) -> dict[str, Any]:
         layer = [one for one in layer if isinstance(one, dict | list)]
         if not layer:
             return record
-    raise InputError("nests its tables too deep", subject=path)
+    raise InputError("has tables nested too deeply", subject=path)
 
 
 def _load(kind: type[M], path: Path) -> M:

@@ -39,7 +39,12 @@ def read_job_text(path: Path, told: list[str] | None = None) -> Job:
 
 def is_job_file(path: Path) -> bool:
     """Whether a 3MF carries a job record."""
-    return path.suffix.lower() == ".3mf" and size_of(path) > 0 and zipfile.is_zipfile(path) and bool(job_text_in(path))
+    return (
+        path.suffix.lower() == ".3mf"
+        and size_of(path) > 0
+        and zipfile.is_zipfile(path)
+        and job_text_in(path) is not None
+    )
 
 
 def job_from_record(record: dict[str, Any], path: Path, told: list[str] | None = None) -> Job:

@@ -39,7 +39,7 @@ def _triangles(part: shapely.Geometry) -> shapely.Geometry:
         return region.EMPTY
 
 
-def boxes_meet(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:
+def boxes_overlap(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Tell which boxes meet, (n, 4) each, or one (4,) and each of the others; one of nothing meets none."""
     return np.asarray((a[..., :2] <= b[..., 2:]).all(axis=-1) & (b[..., :2] <= a[..., 2:]).all(axis=-1))
 

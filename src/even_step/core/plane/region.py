@@ -28,7 +28,9 @@ EMPTY = valid.EMPTY
 
 def nothing(count: int) -> Regions:
     """Return ``count`` empty regions."""
-    return np.array([*[EMPTY] * count, None], object)[:-1]
+    out = np.empty(count, object)
+    out[:] = [EMPTY] * count
+    return out
 
 
 def from_rings(xy: Points, start: Index, polygon: Index, item: Index, count: int) -> Regions:
@@ -353,8 +355,7 @@ def bounds(regions: Regions) -> NDArray[np.float64]:
 
 def thickness(regions: Regions) -> NDArray[np.float64]:
     """Return how thick each region is at its thickest, mm: twice its largest inscribed circle's radius."""
-    radius = shapely.length(shapely.maximum_inscribed_circle(regions, tolerance=0.01))
-    return np.asarray(2 * radius)
+    return np.asarray(2 * shapely.length(shapely.maximum_inscribed_circle(regions, tolerance=0.01)))
 
 
 def without_holes(regions: Regions) -> Regions:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from even_step.core.mesh.mesh import Mesh
 from even_step.core.plane import region
-from even_step.core.plane.cut import alike, boxes_meet, union_of_some_apart
+from even_step.core.plane.cut import alike, boxes_overlap, union_of_some_apart
 from even_step.core.plane.ragged import Index
 from even_step.core.plane.region import Regions
 from even_step.core.slicing.backing import Backing, backing_outlines
@@ -174,7 +174,7 @@ def cells(rooms: Regions, which: Index, prints: Footprints, zones: Sequence[int]
     shape, row, kind = rooms[rows[:, 0]].copy(), np.arange(len(rows)), np.zeros(len(rows), np.int64)
     for column, zone in enumerate(zones, 1):
         print_ = prints.outline[rows[:, column]]
-        some = np.flatnonzero(boxes_meet(region.bounds(shape), region.bounds(print_)[row]))
+        some = np.flatnonzero(boxes_overlap(region.bounds(shape), region.bounds(print_)[row]))
         within = region.intersection(shape[some], print_[row[some]])
         met = ~region.is_empty(within)
         some, within = some[met], within[met]

@@ -11,15 +11,15 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 
 from even_step.core.errors import InputError
-from even_step.core.mesh.read.model_xml import in_plain_text, look_through
+from even_step.core.mesh.read.model_xml import as_utf8, check_xml
 
 MOST_UNPACKED = 800_000_000
 MOST_ENTRIES = 10_000
 MOST_BODIES = 20_000
-MOST_OFTEN = 250  # times that an archive of more than some megabytes may unpack to; text of a regular mesh has 10 to 40
-UNSUSPECTED = 20_000_000
+MOST_RATIO = 250  # times that an archive of more than some megabytes may unpack to; text of a regular mesh has 10 to 40
+SMALL_UNPACKED = 20_000_000
 CHUNK = 1 << 20
-MOST_AT_ONCE = 4 << 20
+LARGEST_READ = 4 << 20
 JOB_ENTRY = "Metadata/even-step-job.toml"
 SOME_BODIES = "some-bodies"  # the part number of objects that join only some of a model's bodies
 TRIALS_ENTRY = "Metadata/even-step-trials.json"
@@ -46,19 +46,19 @@ def _broken_told(path: Path) -> Iterator[None]:
         ) from error
 
 
-class _Short(io.FileIO):
+class _LimitedReads(io.FileIO):
     """A file that gives no more than some megabytes at once: an archive's table of contents is read in one piece."""
 
     def read(self, size: int | None = -1, /) -> bytes:
         """Read that many bytes."""
-        if size is not None and size > MOST_AT_ONCE:
+        if size is not None and size > LARGEST_READ:
             raise zipfile.BadZipFile("its table of contents is too long")
         return super().read(size)
 
 
 @contextmanager
 def _opened(path: Path) -> Iterator[zipfile.ZipFile]:
-    with _Short(path) as file, zipfile.ZipFile(file) as archive:
+    with _LimitedReads(path) as file, zipfile.ZipFile(file) as archive:
         yield archive
 
 
@@ -78,7 +78,7 @@ def sound_archive(path: Path, folder: Path) -> Path:
     ------
     InputError
         When it is no zip, has no model, unpacks to too much, names paths outside itself, or one of its models is
-        refused by ``look_through``.
+        refused by ``check_xml``.
     """
     with _broken_told(path), _opened(path) as archive:
         entries = archive.infolist()
@@ -89,7 +89,7 @@ def sound_archive(path: Path, folder: Path) -> Path:
         turned = {}
         for entry in models:
             with archive.open(entry) as stream:
-                turned[entry.filename] = look_through(path, stream, MOST_BODIES)
+                turned[entry.filename] = check_xml(path, stream, MOST_BODIES)
         if not any(turned.values()):
             return path
         copy = folder / "plain.3mf"
@@ -97,7 +97,7 @@ def sound_archive(path: Path, folder: Path) -> Path:
             for entry in entries:
                 encoding = turned.get(entry.filename, "")
                 with archive.open(entry) as stream, out.open(entry.filename, "w") as target:
-                    pieces = in_plain_text(stream, encoding) if encoding else iter(lambda: stream.read(CHUNK), b"")
+                    pieces = as_utf8(stream, encoding) if encoding else iter(lambda: stream.read(CHUNK), b"")
                     for piece in pieces:
                         target.write(piece)
         return copy
@@ -105,7 +105,7 @@ def sound_archive(path: Path, folder: Path) -> Path:
 
 def _check_entries(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     packed = sum(entry.compress_size for entry in entries)
-    most = min(MOST_UNPACKED, max(UNSUSPECTED, MOST_OFTEN * packed))
+    most = min(MOST_UNPACKED, max(SMALL_UNPACKED, MOST_RATIO * packed))
     if len(entries) > MOST_ENTRIES or sum(entry.file_size for entry in entries) > most:
         raise InputError(
             f"unpacks to more than {most // 1_000_000} MB",

@@ -81,7 +81,7 @@ def _number(text: str | None) -> int:
     return int(text) if text and len(text) <= 10 and text.isdecimal() else -1
 
 
-def look_through(path: Path, stream: IO[bytes], most_bodies: int) -> str:
+def check_xml(path: Path, stream: IO[bytes], most_bodies: int) -> str:
     """Look through the XML of a model, and tell the encoding to turn it from, or nothing where a library may have it.
 
     Parameters
@@ -114,13 +114,15 @@ def look_through(path: Path, stream: IO[bytes], most_bodies: int) -> str:
             parser.Parse(chunk, False)
             if read - parser.CurrentByteIndex > LONGEST_TOKEN:
                 raise InputError(
-                    "has a tag of megabytes", subject=path, remedy="it is no honest model; ask for another"
+                    "contains a tag of megabytes",
+                    subject=path,
+                    remedy="it is no honest model; ask for another",
                 )
             chunk = stream.read(CHUNK)
         parser.Parse(b"", True)
     except (expat.ExpatError, ValueError, LookupError) as error:
         line = f" in line {parser.CurrentLineNumber}" if read else ""
-        raise InputError(f"holds a model whose XML is broken{line}", subject=path, remedy="export it again") from error
+        raise InputError(f"contains broken XML{line}", subject=path, remedy="export it again") from error
     _check_components(path, tags, most_bodies)
     encoding = mark or _known(path, tags.declared)
     return encoding if escapes or encoding not in PLAIN else ""
@@ -155,7 +157,7 @@ def _check_components(path: Path, tags: _Tags, most_bodies: int) -> None:
         )
 
 
-def in_plain_text(stream: IO[bytes], encoding: str) -> Iterator[bytes]:
+def as_utf8(stream: IO[bytes], encoding: str) -> Iterator[bytes]:
     """Yield a model's XML as UTF-8 without numbers for letters, which the library does not know.
 
     Raises

@@ -141,9 +141,9 @@ def kept_apart(
     kept_boxes, boxes = region.bounds(all_kept), region.bounds(all_covers)
     out = []
     for i, blocks in enumerate(laid):
-        meeting = cut.boxes_meet(boxes[i], kept_boxes)
+        meeting = cut.boxes_overlap(boxes[i], kept_boxes)
         meeting[i] = False
-        others = np.concatenate((all_kept[meeting], all_covers[:i][cut.boxes_meet(boxes[i], boxes[:i])]))
+        others = np.concatenate((all_kept[meeting], all_covers[:i][cut.boxes_overlap(boxes[i], boxes[:i])]))
         near = others[region.touches(np.repeat(all_covers[i : i + 1], len(others)), others)]
         if len(blocks.paths.role) == 0 or len(near) == 0:
             out.append(blocks)
